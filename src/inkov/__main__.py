@@ -1,0 +1,5 @@
+"""Runs the command line: `python -m inkov`."""
+
+from inkov.cli.app import main
+
+main()

@@ -1,0 +1,272 @@
+"""The command line. Every command: options, one call, one renderer, one exit code."""
+
+from __future__ import annotations
+
+import os
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from inkov.cli.options import (
+    FormatOption,
+    OutputOption,
+    SiteArgument,
+    SwitchOption,
+    VlanOption,
+    chosen_switches,
+    chosen_vlans,
+    load_network,
+)
+from inkov.cli.output import Exit, Format, complain, emit, put
+from inkov.model.errors import BadInput
+
+app = typer.Typer(
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Audits the VLANs of a campus of switches, and proves that segments stay apart.",
+    epilog="Exit codes: 0 clean, 1 findings or claims not proved, 2 bad input or usage.",
+)
+
+
+class FailOn(StrEnum):
+    """Severities that `audit --fail-on` takes."""
+
+    BREACH = "breach"
+    OUTAGE = "outage"
+    RISK = "risk"
+    TIDY = "tidy"
+
+
+def _version(asked: bool) -> None:
+    if asked:
+        from importlib.metadata import version
+
+        sys.stdout.write(f"inkov {version('inkov')}\n")
+        raise typer.Exit
+
+
+@app.callback()
+def _options(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and stop.")
+    ] = False,
+) -> None:
+    """Options that stand before the command."""
+
+
+@app.command(epilog="Example: inkov demo quillfin")
+def demo(
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to write it.")] = Path("quillfin"),
+) -> None:
+    """Write the demo campus, audit it, try its claims, and say what to look at next."""
+    from inkov.demo.station import write
+
+    write(folder)
+    as_found = folder / "as-found"
+    sys.stdout.write(f"wrote {as_found.as_posix()} and {(folder / 'mended').as_posix()}\n\n")
+    _audit(as_found, Format.TEXT, None)
+    sys.stdout.write("\n")
+    _prove(as_found, None, Format.TEXT, None)
+    sys.stdout.write(
+        f"\nTry next:\n"
+        f"  inkov links {as_found.as_posix()}               both ends of every link, what crosses, what is lost\n"
+        f"  inkov vlans {as_found.as_posix()} --vlan 340    one VLAN across all switches\n"
+        f"  inkov explain native/mismatch          what a rule looks for, and why\n"
+        f"  inkov audit {(folder / 'mended').as_posix()}                 the same campus, put right\n"
+    )
+
+
+@app.command(epilog="Example: inkov audit exports --fail-on outage --format json -o audit.json")
+def audit(
+    site: SiteArgument = Path(),
+    fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Find what is wrong: findings by cause, worst first."""
+    found = _audit(site, result_format, output)
+    order = [s.value for s in FailOn]
+    if any(order.index(severity) <= order.index(fail_on.value) for severity in found):
+        raise typer.Exit(Exit.FOUND)
+
+
+def _audit(site: Path, result_format: Format, output: Path | None) -> list[str]:
+    """Runs an audit and returns the severities it found."""
+    network = load_network(site)
+    from inkov.render.audit_text import audit_text
+    from inkov.render.jsondoc import to_json
+    from inkov.rules.catalogue import audit as run
+    from inkov.views.reports import audit_view
+
+    view = audit_view(network, run(network))
+    emit(result_format, output, lambda: audit_text(view), lambda: to_json(view))
+    return [severity for severity, n in view.counts.items() if n]
+
+
+@app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")
+def prove(
+    site: SiteArgument = Path(),
+    claim: Annotated[
+        list[str] | None,
+        typer.Option("--claim", metavar="TEXT", help="'apart A B …' or 'together A'; repeatable."),
+    ] = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Decide claims: proved, broken with the way shown, or cannot tell with what is missing.
+
+    Without --claim: the claims of the campus file, or else that every VLAN is apart from every other.
+    """
+    if not _prove(site, claim, result_format, output):
+        raise typer.Exit(Exit.FOUND)
+
+
+def _prove(site: Path, claims: list[str] | None, result_format: Format, output: Path | None) -> bool:
+    """Decides claims and tells whether all were proved."""
+    network = load_network(site)
+    from inkov import api
+    from inkov.render.jsondoc import to_json
+    from inkov.render.proof_text import prove_text
+    from inkov.views.reports import verdict_views
+
+    views = verdict_views(api.prove(network.campus, claims or None))
+    emit(result_format, output, lambda: prove_text(network.campus.name, views), lambda: to_json(views))
+    return all(v.outcome == "proved" for v in views)
+
+
+@app.command(epilog="Example: inkov vlans exports --vlan 310-330 --switch 'kelp-*'")
+def vlans(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show each VLAN across all switches in one row, with its islands."""
+    network = load_network(site)
+    from inkov.render.jsondoc import to_json
+    from inkov.render.table_text import vlans_text
+    from inkov.views.tables import vlan_rows
+
+    rows = vlan_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
+    emit(result_format, output, lambda: vlans_text(rows), lambda: to_json(rows))
+
+
+@app.command(epilog="Example: inkov links exports --vlan 330")
+def links(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show both ends of each link in one row: what crosses, and why the rest is lost."""
+    network = load_network(site)
+    from inkov.render.jsondoc import to_json
+    from inkov.render.table_text import links_text
+    from inkov.views.tables import link_rows
+
+    rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
+    emit(result_format, output, lambda: links_text(rows), lambda: to_json(rows))
+
+
+@app.command(epilog="Example: inkov ports exports --switch kelp-hall")
+def ports(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show what each port is set to and what it faces."""
+    network = load_network(site)
+    from inkov.render.jsondoc import to_json
+    from inkov.render.table_text import ports_text
+    from inkov.views.tables import port_rows
+
+    rows = port_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
+    emit(result_format, output, lambda: ports_text(rows), lambda: to_json(rows))
+
+
+@app.command(epilog="Example: inkov flood exports kelp-hall:12")
+def flood(
+    site: SiteArgument = Path(),
+    port: Annotated[
+        str | None, typer.Argument(metavar="[PORT]", help="switch:port that sends; every edge port without it.")
+    ] = None,
+    tag: Annotated[int | None, typer.Option(min=0, max=4094, help="VID on the frame; untagged without it.")] = None,
+    inner: Annotated[int | None, typer.Option(min=0, max=4094, help="VID of a second tag, inside.")] = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Tell who hears a broadcast from a port, or the whole who-hears-whom of the campus."""
+    if inner is not None and tag is None:
+        raise typer.BadParameter("--inner needs --tag")
+    network = load_network(site)
+    from inkov.api import port_named
+    from inkov.render.jsondoc import flood_json
+    from inkov.render.table_text import flood_text
+    from inkov.views.tables import flood_rows
+
+    source = None if port is None else port_named(network.campus, port)
+    rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
+    emit(result_format, output, lambda: flood_text(rows), lambda: flood_json(rows))
+
+
+@app.command(epilog="Example: inkov explain native/mismatch")
+def explain(rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="Name of a rule.")] = None) -> None:
+    """Say what a rule looks for, why, and show an example; without a name, list all rules."""
+    from inkov.model.errors import Problem, nearest
+    from inkov.model.source import Source
+    from inkov.render.rule_text import rule_text, rules_text
+    from inkov.rules.catalogue import RULES
+
+    if rule is not None and rule not in RULES:
+        raise BadInput([Problem(Source("explain"), f"there is no rule {rule!r}{nearest(rule, RULES)}")])
+    emit(Format.TEXT, None, lambda: rule_text(RULES[rule]) if rule else rules_text(RULES.values()), str)
+
+
+class Kind(StrEnum):
+    """Documents that `schema` describes: two that Inkov reads, then what its commands write as JSON."""
+
+    SWITCH = "switch"
+    CAMPUS = "campus"
+    AUDIT = "audit"
+    PROVE = "prove"
+    LINKS = "links"
+    VLANS = "vlans"
+    PORTS = "ports"
+    FLOOD = "flood"
+
+
+@app.command(epilog="Example: inkov schema switch -o switch.schema.json")
+def schema(
+    kind: Annotated[Kind, typer.Argument(help="An input file, or a command whose JSON output is meant.")],
+    output: OutputOption = None,
+) -> None:
+    """Print the JSON Schema of an input file or of a command's JSON output."""
+    from inkov.render.jsondoc import schema as made
+    from inkov.render.jsondoc import to_json
+
+    put(to_json(made(kind.value)), output)
+
+
+def main() -> None:
+    """Runs the command line; the only place that turns errors into words and exit codes."""
+    try:
+        app()
+    except BadInput as exc:
+        complain(str(exc))
+        sys.exit(Exit.BAD_INPUT)
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(Exit.CLEAN)
+    except Exception as exc:
+        if "INKOV_DEBUG" in os.environ:
+            raise
+        complain(f"inkov: this is a bug of Inkov, not of your files: {type(exc).__name__}: {exc}")
+        complain("inkov: please report it; INKOV_DEBUG=1 shows where it happened")
+        sys.exit(Exit.BUG)

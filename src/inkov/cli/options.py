@@ -1,0 +1,79 @@
+"""Options that commands share, and what they select."""
+
+from __future__ import annotations
+
+import fnmatch
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.output import Format
+from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.source import Source
+from inkov.model.vlanset import VlanSet, VlanTextError
+
+if TYPE_CHECKING:
+    from inkov.forwarding.network import Network
+
+SiteArgument = Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")]
+FormatOption = Annotated[Format, typer.Option("--format", help="Text for people, JSON for programs.")]
+OutputOption = Annotated[
+    Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write there instead of to the screen.")
+]
+SwitchOption = Annotated[
+    list[str] | None,
+    typer.Option("--switch", metavar="NAME", help="Only these switches; patterns such as 'kelp-*' work; repeatable."),
+]
+VlanOption = Annotated[
+    str | None, typer.Option("--vlan", metavar="LIST", help="Only these VLANs, such as 310-330,305.")
+]
+
+
+_MAX_NOTES = 8
+
+
+def load_network(site: Path) -> Network:
+    """Reads a site and works out its forwarding; notes of the readers go to stderr."""
+    from inkov import api
+    from inkov.cli.output import Progress, complain
+
+    campus = api.load(site, Progress())
+    for note in campus.notes[:_MAX_NOTES]:
+        complain(f"note: {note}")
+    if len(campus.notes) > _MAX_NOTES:
+        complain(f"note: and {len(campus.notes) - _MAX_NOTES} more notes like these")
+    return api.network(campus)
+
+
+def chosen_switches(network: Network, patterns: list[str] | None) -> frozenset[str] | None:
+    """Returns the switches that match any pattern; None for no choice.
+
+    Raises:
+        BadInput: a pattern matches none.
+    """
+    if not patterns:
+        return None
+    found: set[str] = set()
+    problems: list[Problem] = []
+    for pattern in patterns:
+        matches = fnmatch.filter(network.switches, pattern)
+        if not matches:
+            hint = nearest(pattern, network.switches)
+            problems.append(Problem(Source("--switch"), f"no switch matches {pattern!r}{hint}"))
+        found.update(matches)
+    if problems:
+        raise BadInput(problems)
+    return frozenset(found)
+
+
+def chosen_vlans(text: str | None) -> VlanSet | None:
+    """Returns the VLANs of `--vlan`; None for no choice.
+
+    Raises:
+        BadInput: the text is no VLAN list.
+    """
+    try:
+        return None if text is None else VlanSet.parse(text)
+    except VlanTextError as exc:
+        raise BadInput([Problem(Source("--vlan"), str(exc))]) from None

@@ -1,0 +1,103 @@
+"""Where results go and how a run ends: streams, files written whole or not at all, exit codes."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from enum import IntEnum, StrEnum
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+
+if TYPE_CHECKING:
+    from rich.console import RenderableType
+
+
+class Exit(IntEnum):
+    """What a run ends with."""
+
+    CLEAN = 0
+    FOUND = 1
+    BAD_INPUT = 2
+    BUG = 70
+
+
+class Format(StrEnum):
+    """How a result is written."""
+
+    TEXT = "text"
+    JSON = "json"
+
+
+def emit(
+    result_format: Format, output: Path | None, page: Callable[[], RenderableType], document: Callable[[], str]
+) -> None:
+    """Writes a result to stdout, or to a file that appears only when it is complete.
+
+    Args:
+        result_format: which of the two to make.
+        output: the file; None for stdout.
+        page: makes the text.
+        document: makes the JSON.
+    """
+    if result_format is Format.JSON:
+        put(document(), output)
+        return
+    from inkov.render.page import WIDTH, to_text
+
+    on_screen = output is None and sys.stdout.isatty()
+    color = on_screen and "NO_COLOR" not in os.environ
+    width = min(os.get_terminal_size(sys.stdout.fileno()).columns, WIDTH) if on_screen else WIDTH
+    plain = output is None and "utf" not in (sys.stdout.encoding or "").lower()
+    put(to_text(page(), color=color, width=width or WIDTH, ascii_only=plain), output)
+
+
+def put(text: str, output: Path | None) -> None:
+    """Writes text to stdout or, through a temporary file, to `output`.
+
+    Raises:
+        BadInput: the file cannot be written.
+    """
+    if output is None:
+        sys.stdout.write(text)
+        return
+    try:
+        with tempfile.NamedTemporaryFile(
+            "w", encoding="utf-8", newline="\n", dir=output.parent, prefix=f".{output.name}.", delete=False
+        ) as file:
+            file.write(text)
+        Path(file.name).chmod(0o644)
+        Path(file.name).replace(output)
+    except OSError as exc:
+        problem = f"cannot be written: {exc.strerror or 'error'}"
+        raise BadInput([Problem(Source(output.as_posix()), problem)]) from None
+
+
+class Progress:
+    """A line on stderr for reading that takes longer than a second, in a terminal only."""
+
+    def __init__(self) -> None:
+        self.started = time.monotonic()
+        self.shown = False
+
+    def __call__(self, done: int, total: int) -> None:
+        """Shows how far reading has come."""
+        if not sys.stderr.isatty() or time.monotonic() - self.started < 1:
+            return
+        self.shown = done < total
+        end = "" if self.shown else "\r\x1b[K"
+        sys.stderr.write(f"\r\x1b[Kreading {done} of {total} files{end}")
+        sys.stderr.flush()
+
+
+def complain(text: str) -> None:
+    """Writes an error to stderr, its control characters made harmless."""
+    from inkov.render.page import clean
+
+    for line in text.splitlines():
+        sys.stderr.write(clean(line) + "\n")

@@ -1,0 +1,78 @@
+"""Writes the demo campus: `as-found` with its faults, and `mended`, which differs from it by the mends alone."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from importlib.resources import files
+from importlib.resources.abc import Traversable
+from pathlib import Path
+from typing import Any
+
+from inkov.formats.reading import Reading
+from inkov.formats.yamltext import load
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+
+
+def faults() -> list[dict[str, Any]]:
+    """Returns the planted faults: each with `name`, `story`, and `edits` of `file`, `mended` and `found` text."""
+    text = (files("inkov.demo") / "faults.yaml").read_text("utf-8")
+    return list(load(text, Reading("faults.yaml"))[0])
+
+
+def mended() -> dict[str, str]:
+    """Returns the files of the station put right: relative path to content."""
+    return dict(_texts(files("inkov.demo") / "quillfin", ""))
+
+
+def as_found(names: Collection[str] | None = None) -> dict[str, str]:
+    """Returns the files of the station with its faults; all of them, or only those named."""
+    content = mended()
+    for fault in faults():
+        if names is not None and fault["name"] not in names:
+            continue
+        for edit in fault["edits"]:
+            text = content[edit["file"]]
+            if text.count(edit["mended"]) != 1:
+                raise ValueError(f"{fault['name']}: the mended text is not in {edit['file']} exactly once")
+            content[edit["file"]] = text.replace(edit["mended"], edit["found"] or "")
+    return content
+
+
+def _texts(folder: Traversable, base: str) -> Iterator[tuple[str, str]]:
+    for entry in sorted(folder.iterdir(), key=lambda e: e.name):
+        if entry.is_dir():
+            yield from _texts(entry, f"{base}{entry.name}/")
+        elif entry.name.endswith((".yaml", ".json")):
+            yield base + entry.name, entry.read_text("utf-8")
+
+
+def write(folder: Path) -> None:
+    """Writes both stations below a folder. Running it again changes nothing.
+
+    Raises:
+        BadInput: a file there has other content; nothing is written then.
+    """
+    wanted = {
+        folder / side / name: text
+        for side, content in (("as-found", as_found()), ("mended", mended()))
+        for name, text in content.items()
+    }
+    other = [p for p, text in wanted.items() if p.exists() and _read(p) != text]
+    if other:
+        what = "is there already with other content; name another folder, or remove it"
+        raise BadInput(Problem(Source(p.as_posix()), what) for p in other)
+    try:
+        for path, text in wanted.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text, "utf-8", newline="\n")
+    except OSError as exc:
+        what = f"cannot be written: {exc.strerror or 'error'}"
+        raise BadInput([Problem(Source(folder.as_posix()), what)]) from None
+
+
+def _read(path: Path) -> str:
+    try:
+        return path.read_text("utf-8")
+    except (OSError, UnicodeDecodeError):
+        return ""

@@ -1,0 +1,1 @@
+"""Files to model: one module a format, recognised by content and never by name."""

@@ -1,0 +1,68 @@
+"""The campus file as a document type. `docs/language.md` explains every key."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BeforeValidator, Field, model_validator
+
+from inkov.formats.fields import Document, Label, ListField, Name, wrong
+
+
+def _one_or_more(value: Any) -> Any:
+    return [value] if isinstance(value, str) else value
+
+
+def _nothing(value: Any) -> Any:
+    return [] if value is None else value
+
+
+def _nothing_map(value: Any) -> Any:
+    return {} if value is None else value
+
+
+Names = Annotated[list[Label], BeforeValidator(_one_or_more)]
+
+
+class SegmentEntry(Document):
+    """One segment."""
+
+    vlan: ListField = Field(description="The VLANs of the segment.")
+
+
+class ClaimEntry(Document):
+    """One claim."""
+
+    name: Label = Field("", description="What the claim is called in results.")
+    apart: Names | None = Field(None, description="Segments that may never exchange a frame, or all.")
+    except_: list[Names] = Field([], description="Pairs that may meet all the same.")
+    together: Label | None = Field(None, description="Segment whose ports must reach each other.")
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> ClaimEntry:
+        if (self.apart is None) == (self.together is None):
+            raise wrong("a claim has either 'apart' or 'together'")
+        if self.except_ and self.apart is None:
+            raise wrong("'except' belongs to 'apart'")
+        if self.apart is not None and self.apart != ["all"] and len(set(self.apart)) < 2:
+            raise wrong("'apart' needs two segments or more, or all")
+        if any(len(pair) != 2 for pair in self.except_):
+            raise wrong("'except' holds pairs such as [research, archive]")
+        return self
+
+
+class CampusDocument(Document):
+    """One campus."""
+
+    inkov: Literal["campus"]
+    name: Label
+    switches: Annotated[Names, Field(description="Files or patterns, relative to this file.")] = [
+        "**/*.yaml",
+        "**/*.yml",
+        "**/*.json",
+    ]
+    cables: Annotated[list[Label], BeforeValidator(_nothing)] = Field(
+        [], description="Cables: 'watchtower a1 - kelp-hall u1'."
+    )
+    segments: Annotated[dict[Name, SegmentEntry], BeforeValidator(_nothing_map)] = {}
+    claims: Annotated[list[ClaimEntry], BeforeValidator(_nothing)] = []

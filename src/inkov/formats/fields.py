@@ -1,0 +1,132 @@
+"""Field types of our own documents: text in, checked values out, and what an editor's schema says of them."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated, Any, NamedTuple
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, WithJsonSchema
+from pydantic_core import PydanticCustomError
+
+from inkov.model.vlanset import VID_MAX, VID_MIN, VlanSet, VlanTextError, vid
+
+_NAME = re.compile(r"[^\s:]+\Z")
+_MAC = re.compile(r"[0-9a-f]{2}(:[0-9a-f]{2}){5}\Z")
+_RANGE = re.compile(r"(.*?)(\d+)\s*-\s*(\D*)(\d+)\Z", re.ASCII)
+_MAX_PORTS = 4096
+
+
+class Document(BaseModel):
+    """Base of all documents: unknown keys are errors, keys are written with hyphens."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        frozen=True,
+        arbitrary_types_allowed=True,
+        alias_generator=lambda name: name.rstrip("_").replace("_", "-"),
+    )
+
+
+class VlanList(NamedTuple):
+    """A VLAN list and how it was written."""
+
+    vlans: VlanSet
+    spelling: str
+
+
+def wrong(message: str) -> PydanticCustomError:
+    """Returns the error that a validator raises; the message is shown as it is."""
+    return PydanticCustomError("inkov", "{message}", {"message": message})
+
+
+def _text(value: Any, expected: str) -> str:
+    if not isinstance(value, str):
+        kind = {dict: "a mapping", list: "a list", type(None): "nothing"}.get(type(value), "no text")
+        raise wrong(f"found {kind}; expected {expected}")
+    return value
+
+
+def _to_vid(value: Any) -> int:
+    text = _text(value, f"a VLAN number, {VID_MIN} to {VID_MAX}")
+    if not (text.isascii() and text.isdecimal()) or len(text) > 9:
+        raise wrong(f"{text[:40]!r} is not a VLAN number; expected {VID_MIN} to {VID_MAX}")
+    try:
+        return vid(int(text))
+    except VlanTextError as exc:
+        raise wrong(str(exc)) from None
+
+
+def _to_vid_or_none(value: Any) -> int | None:
+    return None if value == "none" else _to_vid(value)
+
+
+def _to_list(value: Any) -> VlanList:
+    text = _text(value, "a VLAN list such as 310-330,305")
+    try:
+        return VlanList(VlanSet.parse(text), text)
+    except VlanTextError as exc:
+        raise wrong(str(exc)) from None
+
+
+def _to_flag(value: Any) -> bool:
+    if value not in {"true", "false"}:
+        raise wrong(f"{value!r:.40} is neither true nor false")
+    return bool(value == "true")
+
+
+def _to_name(value: Any) -> str:
+    text = _text(value, "a name")
+    if not _NAME.match(text) or len(text) > 255:
+        raise wrong(f"{text[:40]!r} is not a name; expected text without blanks and colons")
+    return text
+
+
+def _to_label(value: Any) -> str:
+    return "" if value is None else _text(value, "text")
+
+
+def _to_mac(value: Any) -> str:
+    text = _text(value, "an address such as 00:00:5e:00:53:21").lower()
+    if not _MAC.match(text):
+        raise wrong(f"{text[:40]!r} is not a MAC address; expected one such as 00:00:5e:00:53:21")
+    return text
+
+
+_VID_SCHEMA = {"type": "integer", "minimum": VID_MIN, "maximum": VID_MAX}
+_LIST_SCHEMA = {
+    "description": "VLAN list: 310, 310-330,305, all, none, all except 320",
+    "anyOf": [_VID_SCHEMA, {"type": "string"}],
+}
+
+VidField = Annotated[int, BeforeValidator(_to_vid), WithJsonSchema(_VID_SCHEMA)]
+VidOrNone = Annotated[
+    int | None, BeforeValidator(_to_vid_or_none), WithJsonSchema({"anyOf": [_VID_SCHEMA, {"const": "none"}]})
+]
+ListField = Annotated[VlanList, BeforeValidator(_to_list), WithJsonSchema(_LIST_SCHEMA)]
+Flag = Annotated[bool, BeforeValidator(_to_flag), WithJsonSchema({"type": "boolean"})]
+Name = Annotated[str, BeforeValidator(_to_name), WithJsonSchema({"type": "string", "pattern": "^[^\\s:]+$"})]
+Label = Annotated[str, BeforeValidator(_to_label), WithJsonSchema({"type": ["string", "number", "null"]})]
+Mac = Annotated[str, BeforeValidator(_to_mac), WithJsonSchema({"type": "string"})]
+
+
+def port_names(pattern: str) -> list[str]:
+    """Expands a port pattern: `7`, `1-12`, `u2-u3`, `1,4,9-12`.
+
+    Raises:
+        ValueError: a range runs backwards or is too long; the message says so.
+    """
+    names: list[str] = []
+    for item in (part.strip() for part in pattern.split(",")):
+        found = _RANGE.match(item)
+        if found is None or found[3] not in {"", found[1]}:
+            names.append(item)
+            continue
+        low, high = int(found[2]), int(found[4])
+        if low > high:
+            raise ValueError(f"port range {item!r} runs backwards; expected {found[1]}{high}-{found[1]}{low}")
+        if high - low >= _MAX_PORTS:
+            raise ValueError(f"port range {item!r} is longer than {_MAX_PORTS} ports")
+        names += [f"{found[1]}{n}" for n in range(low, high + 1)]
+    if not all(names):
+        raise ValueError(f"{pattern!r} is not a list of ports; expected 7, 1-12 or 1,4,9-12")
+    return names

@@ -1,0 +1,50 @@
+"""JSON text to values, with the line of an error; also several values one after another, as streams write them."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import orjson
+
+from inkov.formats.reading import Reading
+
+
+def values(data: bytes, reading: Reading) -> list[Any]:
+    """Decodes a file of one JSON value, or of several one after another.
+
+    Raises:
+        BadInput: the text is not JSON; with the line.
+    """
+    try:
+        return [orjson.loads(data)]
+    except orjson.JSONDecodeError as exc:
+        first_error = exc
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as exc:
+        line = data.count(b"\n", 0, exc.start) + 1
+        raise reading.fail("this is not UTF-8 text; expected JSON", line) from None
+    decoder = json.JSONDecoder()
+    found: list[Any] = []
+    at = _skip(text, 0)
+    while at < len(text):
+        try:
+            value, at = decoder.raw_decode(text, at)
+        except json.JSONDecodeError as exc:
+            # With one good value before it, the stream reading knows the place better than the first try.
+            lineno, why = (exc.lineno, exc.msg) if found else (first_error.lineno, first_error.msg)
+            raise reading.fail(f"this JSON ends early or is broken ({why})", lineno) from None
+        except RecursionError:
+            raise reading.fail("this JSON is nested too deeply") from None
+        found.append(value)
+        at = _skip(text, at)
+    if not found:
+        raise reading.fail("the file is empty; expected JSON")
+    return found
+
+
+def _skip(text: str, at: int) -> int:
+    while at < len(text) and text[at] in " \t\r\n,":
+        at += 1
+    return at

@@ -1,0 +1,236 @@
+"""A site (a folder, a campus file or one switch file) to a campus. Files are recognised by content."""
+
+from __future__ import annotations
+
+import gc
+import os
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from inkov.formats import jsontext, openconfig
+from inkov.formats.openconfig_wrappers import is_openconfig
+from inkov.formats.reading import Reading
+from inkov.model.campus import Campus
+from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.names import natural
+from inkov.model.source import Source
+from inkov.model.switch import Switch
+
+if TYPE_CHECKING:
+    from inkov.formats.campus_file import CampusFile
+
+Progress = Callable[[int, int], None]
+"""Called with (files read, files in all)."""
+
+_ENDINGS = frozenset({".json", ".yaml", ".yml"})
+_MAX_BYTES = 128 * 1024 * 1024
+
+
+def load(site: str | os.PathLike[str], progress: Progress | None = None) -> Campus:
+    """Reads a campus from a folder, a campus file or a single switch file.
+
+    A folder with one campus file is that campus; a folder without one is a campus of all switches in it.
+    Cost is linear in the size of the files.
+
+    Args:
+        site: the folder or file.
+        progress: called after each file.
+
+    Raises:
+        BadInput: anything wrong in any file; all problems at once, in file order.
+    """
+    with _no_garbage_collection():
+        return _Loader(Path(site), progress).campus()
+
+
+@contextmanager
+def _no_garbage_collection() -> Iterator[None]:
+    """Reading makes a million small objects and no cycles; collecting them in between doubles the time."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
+@dataclass(slots=True)
+class _Loader:
+    site: Path
+    progress: Progress | None
+    problems: list[Problem] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    switches: dict[str, Switch] = field(default_factory=dict)
+    campus_files: list[tuple[Path, CampusFile]] = field(default_factory=list)
+    base: Path = Path()
+
+    def campus(self) -> Campus:
+        if not self.site.exists():
+            raise self._only(f"there is no such file or folder{nearest(self.site.name, self._siblings(), listed=0)}")
+        if self.site.is_dir():
+            self.base = self.site
+            self._read_folder()
+        else:
+            self.base = self.site.parent
+            self._read(self.site, asked_for=True)
+            if self.campus_files:
+                self._read_listed(self.campus_files[0][1])
+        if not self.switches and not self.problems:
+            raise self._only("no switch configuration found here; expected Inkov switch files or OpenConfig JSON")
+        made = self._assemble()
+        if self.problems:
+            raise BadInput(self.problems)
+        return made
+
+    def _siblings(self) -> list[str]:
+        try:
+            return [p.name for p in self.site.parent.iterdir()][:1000]
+        except OSError:
+            return []
+
+    def _only(self, what: str) -> BadInput:
+        return BadInput([Problem(Source(self.site.as_posix()), what)])
+
+    def _read_folder(self) -> None:
+        """Reads the top of the folder first: a campus file there says which other files belong."""
+        top = [p for p in sorted(self.site.iterdir()) if p.suffix in {".yaml", ".yml"} and p.is_file()]
+        campus_paths = [p for p in top if _announces(p, "campus")]
+        if len(campus_paths) > 1:
+            names = ", ".join(p.name for p in campus_paths)
+            raise self._only(f"several campus files ({names}); name the one that is meant")
+        if campus_paths:
+            self._read(campus_paths[0], asked_for=True)
+            if self.campus_files:
+                self._read_listed(self.campus_files[0][1])
+        else:
+            self._read_all(_walk(self.site), asked_for=False)
+
+    def _read_listed(self, campus: CampusFile) -> None:
+        paths: dict[Path, None] = {}
+        for i, pattern in enumerate(campus.document.switches):
+            found = sorted(_matching(self.base, pattern))
+            if not found:
+                line = campus.lines.near(("switches", i))
+                campus.reading.wrong(f"no file matches {pattern!r}", f"switches/{i}", line)
+            paths.update(dict.fromkeys(found))
+        own = self.campus_files[0][0].resolve()
+        plain = [p for p in paths if p.resolve() != own]
+        self._read_all(plain, asked_for="switches" in campus.document.model_fields_set)
+
+    def _read_all(self, paths: Iterable[Path], *, asked_for: bool) -> None:
+        todo = list(paths)
+        for done, path in enumerate(todo, 1):
+            self._read(path, asked_for=asked_for)
+            if self.progress is not None:
+                self.progress(done, len(todo))
+
+    def _read(self, path: Path, *, asked_for: bool) -> None:
+        shown = path.relative_to(self.base).as_posix() if path.is_relative_to(self.base) else path.as_posix()
+        reading = Reading(shown, self.problems, self.notes)
+        try:
+            if path.stat().st_size > _MAX_BYTES:
+                raise reading.fail(f"larger than {_MAX_BYTES // 1024 // 1024} MB; this is no switch configuration")
+            data = path.read_bytes()
+            if data.lstrip()[:1] in {b"{", b"["} or path.suffix == ".json":
+                self._read_json(data, path, reading, asked_for=asked_for)
+            else:
+                self._read_yaml(data, path, reading, asked_for=asked_for)
+        except OSError as exc:
+            reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
+        except BadInput as exc:
+            self.problems.extend(exc.problems)
+
+    def _read_json(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> None:
+        found = jsontext.values(data, reading)
+        if not any(map(is_openconfig, found)):
+            self._not_ours(reading, asked_for=asked_for)
+            return
+        self._add(openconfig.read(found, reading, path.stem), reading)
+
+    def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> None:
+        # pydantic and the YAML reader cost a fifth of a second to import; a folder of exports needs neither.
+        from inkov.formats import switch_file, yamltext
+        from inkov.formats.campus_file import CampusFile
+
+        try:
+            text = data.decode("utf-8-sig")
+        except UnicodeDecodeError:
+            self._not_ours(reading, asked_for=asked_for)
+            return
+        if not asked_for and "inkov" not in text:
+            self._not_ours(reading, asked_for=False)
+            return
+        content, lines = yamltext.load(text, reading)
+        kind = content.get("inkov") if isinstance(content, dict) else None
+        if kind == "switch":
+            switch = switch_file.read(content, lines, reading)
+            if switch is not None:
+                self._add(switch, reading)
+        elif kind == "campus":
+            campus = CampusFile.read(content, lines, reading)
+            if campus is not None:
+                self.campus_files.append((path, campus))
+        elif kind is not None:
+            reading.wrong(f"{kind!r:.40} is not a kind of file; expected 'switch' or 'campus'", "inkov", 1)
+        else:
+            self._not_ours(reading, asked_for=asked_for)
+
+    def _not_ours(self, reading: Reading, *, asked_for: bool) -> None:
+        if asked_for:
+            reading.wrong("this is not a configuration; expected an Inkov switch or campus file, or OpenConfig JSON")
+        else:
+            reading.note("passed over; it is not a switch configuration")
+
+    def _add(self, switch: Switch, reading: Reading) -> None:
+        other = self.switches.get(switch.name)
+        if other is not None:
+            reading.wrong(f"a second switch named {switch.name!r}; the first is in {other.origin.file}")
+        else:
+            self.switches[switch.name] = switch
+
+    def _assemble(self) -> Campus:
+        switches = {name: self.switches[name] for name in sorted(self.switches, key=natural)}
+        if not self.campus_files:
+            name = self.site.resolve().name if self.site.is_dir() else self.site.stem
+            return Campus(name=name, switches=switches, notes=tuple(self.notes))
+        file = self.campus_files[0][1]
+        segments = file.segments()
+        return Campus(
+            name=file.document.name,
+            switches=switches,
+            cables=file.cables(switches) if switches else (),
+            segments=segments,
+            claims=file.claims(segments),
+            notes=tuple(self.notes),
+        )
+
+
+def _announces(path: Path, kind: str) -> bool:
+    """Tells whether a YAML file says at its top what it is, without reading it whole."""
+    try:
+        with path.open("rb") as file:
+            head = file.read(4096).decode("utf-8-sig", "replace")
+    except OSError:
+        return False
+    return any(line.split("#")[0].split() == ["inkov:", kind] for line in head.splitlines())
+
+
+def _walk(folder: Path) -> Iterator[Path]:
+    """Yields candidate files below a folder in a fixed order; links to folders and hidden folders are left out."""
+    for where, folders, files in os.walk(folder, followlinks=False):
+        folders[:] = sorted(f for f in folders if not f.startswith("."))
+        for name in sorted(files):
+            path = Path(where) / name
+            if path.suffix.lower() in _ENDINGS and path.is_file():
+                yield path
+
+
+def _matching(base: Path, pattern: str) -> list[Path]:
+    try:
+        return [p for p in base.glob(pattern) if p.is_file()]
+    except (ValueError, NotImplementedError):
+        return []

@@ -1,0 +1,223 @@
+"""Which port is cabled to which: the campus file's cables and what discovery heard, made one.
+
+A cable of the campus file is an engineer's statement and wins. Discovery (IEEE 802.1AB) is one-way, so
+either end alone is enough for a link. What contradicts is kept aside for the rules to report, and links
+that discovery contradicts itself about are doubtful: they may exist, and nothing surely passes them.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from inkov.model.campus import Cable, Campus
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+from inkov.model.switch import Heard, Switch
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """One cable between two ports.
+
+    Attributes:
+        a: one end, the lesser in natural order.
+        b: the other end.
+        cable: the campus file's cable, if it states one.
+        heard_a: what `a` heard of `b`, if it did.
+        heard_b: what `b` heard of `a`, if it did.
+    """
+
+    a: PortRef
+    b: PortRef
+    cable: Cable | None = None
+    heard_a: Heard | None = None
+    heard_b: Heard | None = None
+
+    @property
+    def source(self) -> Source:
+        """Where the cable is stated, or else heard."""
+        if self.cable is not None:
+            return self.cable.source
+        heard = self.heard_a or self.heard_b
+        return heard.source if heard else Source("")
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """Two logical ports (ports or LAGs) joined by one wire or several.
+
+    Attributes:
+        a: one end, the lesser in natural order.
+        b: the other end.
+        wires: its cables, in order.
+        up: at least one wire has both its ports enabled, and so are the LAGs themselves.
+        doubt: why it is not sure that this link exists; empty when it is.
+    """
+
+    a: PortRef
+    b: PortRef
+    wires: tuple[Wire, ...]
+    up: bool
+    doubt: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.a} <-> {self.b}"
+
+    def end_at(self, switch: str) -> PortRef:
+        """Returns the end on one of its two switches."""
+        return self.a if self.a.switch == switch else self.b
+
+    def far_switch(self, switch: str) -> str:
+        """Returns the other of its two switches."""
+        return self.b.switch if self.a.switch == switch else self.a.switch
+
+
+@dataclass(frozen=True, slots=True)
+class Disagreement:
+    """Discovery says of a port something else than the campus file, or than discovery at another port.
+
+    Attributes:
+        port: the port in question.
+        says: the far end according to one side, and where.
+        but: the far end according to the other, and where.
+        stated: the first is a cable of the campus file.
+    """
+
+    port: PortRef
+    says: tuple[str, Source]
+    but: tuple[str, Source]
+    stated: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Outside:
+    """A port that heard a system which is not in the campus, or a port that its neighbour does not have."""
+
+    port: PortRef
+    heard: Heard
+    known_switch: str | None = None
+
+
+@dataclass(slots=True)
+class Cabling:
+    """All links of a campus, and what did not fit."""
+
+    links: list[Link] = field(default_factory=list)
+    outside: list[Outside] = field(default_factory=list)
+    disagreements: list[Disagreement] = field(default_factory=list)
+
+
+def cabling(campus: Campus) -> Cabling:
+    """Infers the links of a campus. Cost is linear in the number of cables and neighbour entries.
+
+    Returns:
+        Links in natural order of their ends.
+    """
+    return _Inference(campus).run()
+
+
+class _Inference:
+    def __init__(self, campus: Campus) -> None:
+        self.switches = campus.switches
+        self.cables = campus.cables
+        self.result = Cabling()
+        self.by_label = _first_labels(campus.switches)
+        self.by_mac = {s.mac: s.name for s in campus.switches.values() if s.mac}
+        self.heard: dict[tuple[PortRef, PortRef], dict[PortRef, Heard]] = defaultdict(dict)
+
+    def run(self) -> Cabling:
+        for switch in self.switches.values():
+            for heard in switch.heard:
+                self._hear(switch.name, heard)
+        stated = {frozenset((c.a, c.b)): c for c in self.cables}
+        cable_of = {end: c for c in self.cables for end in (c.a, c.b)}
+        wires: list[Wire] = []
+        for (a, b), by in self.heard.items():
+            cable = stated.pop(frozenset((a, b)), None)
+            if cable is None and self._against_cable(a, b, by, cable_of):
+                continue
+            wires.append(Wire(a, b, cable, by.get(a), by.get(b)))
+        wires += [Wire(c.a, c.b, c) for c in stated.values()]
+        wires.sort(key=lambda w: (w.a.order, w.b.order))
+        self.result.links = self._links(wires)
+        self.result.disagreements.sort(key=lambda d: (d.port.order, d.says[0], d.but[0]))
+        return self.result
+
+    def _hear(self, name: str, heard: Heard) -> None:
+        own = PortRef(name, heard.port)
+        far = self._switch_named(heard)
+        if heard.port not in self.switches[name].ports:
+            return
+        if far is None:
+            self.result.outside.append(Outside(own, heard))
+        elif heard.far_port not in self.switches[far].ports:
+            self.result.outside.append(Outside(own, heard, far))
+        elif (end := PortRef(far, heard.far_port)) != own:
+            pair = (own, end) if own.order < end.order else (end, own)
+            self.heard[pair][own] = heard
+
+    def _switch_named(self, heard: Heard) -> str | None:
+        if heard.system in self.switches:
+            return heard.system
+        label = heard.system.partition(".")[0].lower()
+        return self.by_label.get(label) or (self.by_mac.get(heard.chassis) if heard.chassis else None)
+
+    def _against_cable(
+        self, a: PortRef, b: PortRef, by: Mapping[PortRef, Heard], cable_of: Mapping[PortRef, Cable]
+    ) -> bool:
+        for end, far in ((a, b), (b, a)):
+            if (cable := cable_of.get(end)) is not None:
+                other = cable.b if cable.a == end else cable.a
+                heard = next(iter(by.values()))
+                self.result.disagreements.append(
+                    Disagreement(end, (str(other), cable.source), (str(far), heard.source), stated=True)
+                )
+                return True
+        return False
+
+    def _links(self, wires: list[Wire]) -> list[Link]:
+        doubts = self._doubts(wires)
+        grouped: dict[tuple[PortRef, PortRef], list[Wire]] = {}
+        for wire in wires:
+            grouped.setdefault((self._logical(wire.a), self._logical(wire.b)), []).append(wire)
+        made: list[Link] = []
+        for (a, b), group in grouped.items():
+            doubt = next((doubts[end] for w in group for end in (w.a, w.b) if end in doubts and not w.cable), "")
+            up = self._enabled(a) and self._enabled(b) and any(self._enabled(w.a) and self._enabled(w.b) for w in group)
+            made.append(Link(a, b, tuple(group), up, doubt))
+        made.sort(key=lambda k: (k.a.order, k.b.order))
+        return made
+
+    def _doubts(self, wires: list[Wire]) -> dict[PortRef, str]:
+        """Finds ports that discovery gives two far ends, and records each as a disagreement."""
+        by_end: dict[PortRef, list[Wire]] = defaultdict(list)
+        for wire in wires:
+            by_end[wire.a].append(wire)
+            by_end[wire.b].append(wire)
+        doubts: dict[PortRef, str] = {}
+        for end, several in by_end.items():
+            if len(several) < 2:
+                continue
+            fars = [w.b if w.a == end else w.a for w in several]
+            doubts[end] = f"discovery gives {end} more than one far end: {' and '.join(map(str, fars))}"
+            self.result.disagreements.append(
+                Disagreement(end, (str(fars[0]), several[0].source), (str(fars[1]), several[1].source), stated=False)
+            )
+        return doubts
+
+    def _logical(self, ref: PortRef) -> PortRef:
+        lag = self.switches[ref.switch].ports[ref.port].lag
+        return PortRef(ref.switch, lag) if lag and lag in self.switches[ref.switch].ports else ref
+
+    def _enabled(self, ref: PortRef) -> bool:
+        return self.switches[ref.switch].ports[ref.port].enabled
+
+
+def _first_labels(switches: Mapping[str, Switch]) -> dict[str, str]:
+    """Maps the first label of host names, in lower case, to the switch where only one has it."""
+    found: dict[str, list[str]] = defaultdict(list)
+    for name in switches:
+        found[name.partition(".")[0].lower()].append(name)
+    return {label: names[0] for label, names in found.items() if len(names) == 1 and label}

@@ -1,0 +1,91 @@
+"""What crosses a link in one direction: for all relay domains at once, or for one frame with all its tags."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from inkov.forwarding.relay import NOTHING, Domain, Mask, RelayMap, Tags
+from inkov.model.vlanset import bits
+
+
+class Bundle(NamedTuple):
+    """Frames of every domain of `out` may arrive in every domain of `into`."""
+
+    out: Mask
+    into: Mask
+
+
+class Crossing(NamedTuple):
+    """One frame that crossed: the domain it arrived in, tags left inside it, tags it had on the wire.
+
+    `wire` is None where a device that is not described stands in the way.
+    """
+
+    domain: Domain
+    inner: Tags
+    wire: Tags | None
+
+
+@dataclass(frozen=True, slots=True)
+class Hop:
+    """The domains of the near switch and where their frames arrive at the far one.
+
+    Attributes:
+        same: domains that leave tagged and arrive in the domain of their own number.
+        bundles: everything else; for most links the native VLANs only.
+        near: the near port's map.
+        far: the far port's map.
+        blind: an end is a device that is not described; only `bundles` count.
+    """
+
+    same: Mask
+    bundles: tuple[Bundle, ...]
+    near: RelayMap = NOTHING
+    far: RelayMap = NOTHING
+    blind: bool = False
+
+    @classmethod
+    def between(cls, near: RelayMap, far: RelayMap) -> Hop:
+        """Joins two ports by a cable."""
+        untagged = Bundle(near.out_untagged, far.in_untagged)
+        bundles = (untagged,) if untagged.out and untagged.into else ()
+        return cls(near.out_tagged & far.in_tagged, bundles, near, far)
+
+    @classmethod
+    def through_unknown(cls, out: Mask, into: Mask) -> Hop:
+        """Joins a port and a device that is not described: any frame may arrive anywhere."""
+        return cls(0, (Bundle(out, into),) if out and into else (), blind=True)
+
+    def carry(self, domains: Mask) -> Mask:
+        """Returns the far domains that untagged or singly tagged frames of a set of near domains reach."""
+        reached = domains & self.same
+        for out, into in self.bundles:
+            if domains & out:
+                reached |= into
+        return reached
+
+    @property
+    def kept(self) -> Mask:
+        """Domains whose frames arrive in the domain of the same number."""
+        kept = self.same
+        for out, into in self.bundles:
+            kept |= out & into
+        return kept
+
+    @property
+    def leaks(self) -> tuple[Bundle, ...]:
+        """The bundles through which frames change their domain."""
+        return tuple(b for b in self.bundles if b.out != b.into or b.out.bit_count() > 1)
+
+    def cross(self, domain: Domain, inner: Tags = ()) -> Iterator[Crossing]:
+        """Yields where one frame arrives; an untagged departure shows the tags that were inside."""
+        if self.blind:
+            for out, into in self.bundles:
+                if out >> domain & 1:
+                    yield from (Crossing(d, (), None) for d in bits(into))
+            return
+        for wire in self.near.send(domain, inner):
+            for arrived, rest in self.far.accept(wire):
+                yield Crossing(arrived, rest, wire)

@@ -1,0 +1,139 @@
+"""Connected parts of each VLAN. A healthy VLAN has one island that holds all its members.
+
+All VLANs are checked in one pass with their sets as masks; only those found split are taken apart one by
+one, so that the cost for a healthy campus is linear in its links.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict, deque
+from collections.abc import Callable, Iterable
+from functools import cached_property
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Mask
+from inkov.model.vlanset import Vid, VlanSet
+
+
+class Islands:
+    """The islands of every VLAN of a network."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self._of: dict[Vid, list[frozenset[str]]] = {}
+
+    @cached_property
+    def split(self) -> VlanSet:
+        """VLANs whose live members are on more than one island."""
+        member_mask: dict[str, Mask] = defaultdict(int)
+        reached: dict[str, Mask] = defaultdict(int)
+        for vid in self.network.members:
+            homes = self.network.live_members(vid)
+            for name in homes:
+                member_mask[name] |= 1 << vid
+            if homes:
+                reached[next(iter(homes))] |= 1 << vid
+        todo = deque(reached)
+        while todo:
+            switch = todo.popleft()
+            for link in self.network.links_at.get(switch, ()):
+                far = link.far_switch(switch)
+                new = reached[switch] & self.network.ladder(link).carried.mask & ~reached[far]
+                if new:
+                    reached[far] |= new
+                    todo.append(far)
+        split = 0
+        for name, mask in member_mask.items():
+            split |= mask & ~reached[name]
+        return VlanSet.from_mask(split)
+
+    def of(self, vid: Vid) -> list[frozenset[str]]:
+        """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
+        if vid not in self._of:
+            homes = [n for n in self.network.switches if self.network.active(n) >> vid & 1]
+            carries = [k for k in self.network.links if vid in self.network.ladder(k).carried]
+            self._of[vid] = components(homes, carries)
+        return self._of[vid]
+
+    def inhabited(self, vid: Vid) -> list[frozenset[str]]:
+        """Returns the islands of a VLAN that hold members."""
+        homes = self.network.live_members(vid)
+        return [island for island in self.of(vid) if not island.isdisjoint(homes)]
+
+    def parted(self, link: Link, vlans: VlanSet) -> VlanSet:
+        """Returns which of some VLANs have members on different islands at the two ends of a link."""
+        found = []
+        for vid in vlans & self.split:
+            inhabited = self.inhabited(vid)
+            a = next((i for i, island in enumerate(inhabited) if link.a.switch in island), -1)
+            b = next((i for i, island in enumerate(inhabited) if link.b.switch in island), -1)
+            if a != b and a >= 0 and b >= 0:
+                found.append(vid)
+        return VlanSet(found)
+
+    def missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
+        """Finds switches that do not relay a VLAN and stand between islands of it that hold members.
+
+        Returns:
+            Each group of neighbouring such switches with the islands it would join, were it to relay the VLAN.
+        """
+        inhabited = self.inhabited(vid)
+        lacking = {n for n in self.network.switches if not self.network.active(n) >> vid & 1}
+        open_links = [k for k in self.network.links if self._would_carry(k, vid)]
+        groups = components(sorted(lacking), [k for k in open_links if {k.a.switch, k.b.switch} <= lacking])
+        found = []
+        for group in groups:
+            shore = _neighbours(group, open_links)
+            touched = [island for island in inhabited if not island.isdisjoint(shore)]
+            if len(touched) > 1:
+                found.append((self._on_the_way(group, touched, open_links), touched))
+        return found
+
+    def _would_carry(self, link: Link, vid: Vid) -> bool:
+        return link.up and vid in self.network.ladder(link).allowed
+
+    @staticmethod
+    def _on_the_way(group: frozenset[str], islands: list[frozenset[str]], links: Iterable[Link]) -> frozenset[str]:
+        """Drops dead ends from a group: switches with fewer than two neighbours among the rest and the islands."""
+        inside = set(group)
+        land = frozenset().union(*islands)
+        dropped = True
+        while dropped:
+            ends = {
+                s
+                for s in inside
+                if len({k.far_switch(s) for k in links if s in {k.a.switch, k.b.switch}} & (inside | land)) < 2
+            }
+            dropped = bool(ends)
+            inside -= ends
+        return frozenset(inside) or group
+
+
+def _neighbours(group: frozenset[str], links: Iterable[Link]) -> set[str]:
+    return {k.far_switch(s) for k in links for s in (k.a.switch, k.b.switch) if s in group} - group
+
+
+def components(nodes: Iterable[str], links: Iterable[Link]) -> list[frozenset[str]]:
+    """Returns the connected parts of some switches under some links, in the order of their first switch."""
+    parent = {n: n for n in nodes}
+    find = finder(parent)
+    for link in links:
+        if link.a.switch in parent and link.b.switch in parent:
+            parent[find(link.a.switch)] = find(link.b.switch)
+    parts: dict[str, list[str]] = defaultdict(list)
+    for n in parent:
+        parts[find(n)].append(n)
+    return [frozenset(part) for part in parts.values()]
+
+
+def finder(parent: dict[str, str]) -> Callable[[str], str]:
+    """Returns the find operation of a union-find forest, with path halving."""
+
+    def find(n: str) -> str:
+        while parent[n] != n:
+            parent[n] = parent[parent[n]]
+            n = parent[n]
+        return n
+
+    return find

@@ -1,0 +1,79 @@
+"""A campus: switches, cables, segments and claims given to one run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+from inkov.model.switch import Switch
+from inkov.model.vlanset import VlanSet
+
+
+@dataclass(frozen=True, slots=True)
+class Cable:
+    """A cable the campus file states."""
+
+    a: PortRef
+    b: PortRef
+    source: Source = field(compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """A named set of VLANs that belong together."""
+
+    name: str
+    vlans: VlanSet
+    source: Source = field(compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """No two of these segments may ever exchange a frame, except the pairs given.
+
+    Attributes:
+        name: what the claim is called.
+        segments: names of segments, two or more.
+        allowed: pairs of names that may meet.
+    """
+
+    name: str
+    segments: tuple[str, ...]
+    allowed: frozenset[frozenset[str]] = frozenset()
+    source: Source = field(default=Source(""), compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Together:
+    """All ports of a segment can exchange frames both ways."""
+
+    name: str
+    segment: str
+    source: Source = field(default=Source(""), compare=False)
+
+
+Claim: TypeAlias = Apart | Together
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Campus:
+    """Everything given to one run.
+
+    Attributes:
+        name: its name; the folder's name when there is no campus file.
+        switches: by name, in natural order.
+        cables: cables from the campus file.
+        segments: by name, in the order of the file.
+        claims: in the order of the file.
+        notes: what was passed over while reading, one sentence each.
+    """
+
+    name: str
+    switches: Mapping[str, Switch]
+    cables: tuple[Cable, ...] = ()
+    segments: Mapping[str, Segment] = field(default_factory=dict)
+    claims: tuple[Claim, ...] = ()
+    notes: tuple[str, ...] = ()

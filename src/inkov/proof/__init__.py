@@ -1,0 +1,1 @@
+"""Claims and their proofs: proved, broken with a witness, or cannot tell with the missing fact named."""

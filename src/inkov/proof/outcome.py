@@ -1,0 +1,121 @@
+"""What comes of a claim. Three small types, so that nothing has to be read off a flag."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TypeAlias
+
+from inkov.forwarding.ladder import Lost
+from inkov.forwarding.relay import Domain, Tags
+from inkov.model.campus import Claim
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+
+
+@dataclass(frozen=True, slots=True)
+class Passage:
+    """A frame inside one switch, on its way.
+
+    Attributes:
+        switch: where.
+        domain: the VLAN it is in there.
+        by: the port it came in by.
+        arrived: the tags it had when it came in; None when not known.
+        out: the port it leaves by.
+        leaves: the tags it leaves with; None when not known.
+        sources: the settings that let it in and out.
+    """
+
+    switch: str
+    domain: Domain
+    by: PortRef
+    arrived: Tags | None
+    out: PortRef
+    leaves: Tags | None
+    sources: tuple[Source, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Witness:
+    """A way from a port of one segment to a port of another, shortest first.
+
+    Attributes:
+        start: segment it starts in.
+        end: segment it arrives in.
+        way: the switches it passes, in order.
+        both: the way back is open too.
+        unknown: why it is not certain; empty when it is.
+    """
+
+    start: str
+    end: str
+    way: tuple[Passage, ...]
+    both: bool = False
+    unknown: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Stop:
+    """Two ports of a segment of which one cannot hear the other.
+
+    Attributes:
+        sender: a port whose frames do not arrive.
+        hearer: the port that does not hear them.
+        link: the link where they stop, as text; empty when no link joins the parts.
+        lost: what fails there.
+    """
+
+    sender: PortRef
+    hearer: PortRef
+    link: str = ""
+    lost: Lost | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Proved:
+    """The claim holds.
+
+    Attributes:
+        why: the argument, in one sentence.
+        assumed: what it rests on that the input does not state.
+    """
+
+    why: str
+    assumed: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """The claim does not hold.
+
+    Attributes:
+        witnesses: for `apart`, a shortest way for each pair of segments that meets.
+        stop: for `together`, where frames stop.
+    """
+
+    witnesses: tuple[Witness, ...] = ()
+    stop: Stop | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class CannotTell:
+    """The input does not say enough.
+
+    Attributes:
+        missing: the facts that would decide it, one sentence each.
+        witnesses: ways that may be open, for `apart`.
+    """
+
+    missing: tuple[str, ...]
+    witnesses: tuple[Witness, ...] = ()
+
+
+Outcome: TypeAlias = Proved | Broken | CannotTell
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """A claim and what came of it."""
+
+    claim: Claim
+    outcome: Outcome

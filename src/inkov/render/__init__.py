@@ -1,0 +1,1 @@
+"""Plain data to text for terminals and to JSON. Renderers return; the caller decides where it goes."""

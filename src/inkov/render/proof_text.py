@@ -1,0 +1,95 @@
+"""Verdicts as text: broken claims first with their way drawn downwards, then what cannot be told, then proofs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.text import Text
+
+from inkov.render.page import OUTCOME_STYLES, clean, labelled, plural, spaced, words
+from inkov.views.reports import PassageView, StopView, VerdictView, WitnessView
+
+_ORDER = ("broken", "cannot tell", "proved")
+
+
+def prove_text(campus: str, verdicts: Iterable[VerdictView]) -> RenderableType:
+    """Returns the page of a run of proofs."""
+    listed = sorted(verdicts, key=lambda v: _ORDER.index(v.outcome))
+    counts = {o: sum(v.outcome == o for v in listed) for o in _ORDER}
+    tally = Text("   ").join(Text(f"{n} {o}", style=OUTCOME_STYLES[o]) for o, n in counts.items() if n)
+    head = Group(Text.assemble(words(campus, "bold"), "   ", (plural(len(listed), "claim"), "dim")), tally)
+    return spaced([head, *map(_verdict, listed)])
+
+
+def _verdict(verdict: VerdictView) -> RenderableType:
+    said = f"{verdict.kind} {', '.join(verdict.segments[:6])}"
+    if len(verdict.segments) > 6:
+        said += f" and {len(verdict.segments) - 6} more"
+    head = Text.assemble(
+        (verdict.outcome.upper().ljust(11), OUTCOME_STYLES[verdict.outcome]), " ", words(verdict.name, "bold")
+    )
+    if verdict.name != said:
+        head.append("   ").append(words(said, "dim"))
+    blocks: list[RenderableType] = [head]
+    rows: list[tuple[str, RenderableType]] = []
+    if verdict.why:
+        rows.append(("Why", words(f"{verdict.why[0].upper()}{verdict.why[1:]}.")))
+    rows += [("Missing", words(fact)) for fact in verdict.missing]
+    rows += [("Assumed", words(fact)) for fact in verdict.assumed]
+    if rows:
+        blocks.append(labelled(rows))
+    if verdict.stop is not None:
+        blocks.append(labelled([("Stops", words(_stop(verdict.stop)))]))
+    for witness in verdict.witnesses:
+        blocks += [Padding(_witness(witness), (0, 0, 0, 2))]
+    return Group(*blocks)
+
+
+def _stop(stop: StopView) -> str:
+    where = f" stops at {stop.link}" if stop.link else ""
+    seen = f"   {stop.source}" if stop.source else ""
+    return f"a frame from {stop.sender} to {stop.hearer}{where}: {stop.reason or 'the VLAN changes on the way'}.{seen}"
+
+
+def _witness(witness: WitnessView) -> RenderableType:
+    if witness.unknown:
+        kind = "may reach"
+    else:
+        kind = "and back: both directions work" if witness.both else "one way: nothing comes back"
+    title = Text.assemble(words(witness.start, "bold"), " → ", words(witness.end, "bold"), (f"   {kind}", "dim"))
+    way = witness.way
+    name = max(len(clean(p.switch)) for p in way) + 2
+    lines: list[Text] = [title, _station("from", way[0].by, way[0].arrived)]
+    before: PassageView | None = None
+    for passage in way:
+        lines += [Text("│", style="dim"), *_passage(passage, before, name)]
+        before = passage
+    lines += [Text("│", style="dim"), _station("to", way[-1].out, way[-1].leaves)]
+    return Group(*lines, *(words(f"not certain: {fact}", "yellow") for fact in witness.unknown))
+
+
+def _station(word: str, port: str, tags: tuple[int, ...] | None) -> Text:
+    return Text.assemble("○  ", words(f"{word} {port}"), "   ", (_tags(tags), "bold"))
+
+
+def _passage(passage: PassageView, before: PassageView | None, name: int) -> list[Text]:
+    """Returns what happens in a switch, and below it the settings that allow it."""
+    changed = before is not None and before.vlan != passage.vlan
+    style = "bold red" if changed else "bold"
+    was = f", was {before.vlan}" if changed and before is not None else ""
+    head = Text.assemble(
+        ("×  " if changed else "●  ", style),
+        words(clean(passage.switch).ljust(name)),
+        (f"in {passage.vlan}{was}".ljust(20), style),
+        words(f"out {passage.out.partition(':')[2]}   "),
+        (_tags(passage.leaves), "bold"),
+    )
+    return [head, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in passage.sources)]
+
+
+def _tags(tags: tuple[int, ...] | None) -> str:
+    if tags is None:
+        return "tags unknown"
+    return " in ".join(f"tag {t}" for t in reversed(tags)) or "untagged"

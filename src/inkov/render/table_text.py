@@ -1,0 +1,217 @@
+"""Tables as text: links mirrored around a middle column, VLANs as a grid of glyphs, ports, floods."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.text import Text
+
+from inkov.render.page import WIDTH, spaced, table, words
+from inkov.views.tables import FloodRow, LinkRow, PortRow, VlanCell, VlanRow
+
+_GRID_MAX = 40
+
+
+def links_text(rows: Sequence[LinkRow]) -> RenderableType:
+    """Returns the links, one a row, both ends around the middle, and below what is lost and why."""
+    wide = max((len(r.a) + len(r.b) for r in rows), default=0)
+    stacked = wide > _ENDS_MAX
+    body: list[tuple[RenderableType, ...]] = []
+    for r in rows:
+        style = "" if r.up and not r.lost and not r.leaks and not r.doubt else "bold yellow"
+        line = Text("───" if r.up else "─ ─", style=style)
+        facts = (
+            _mirrored(r.form_a, r.form_b),
+            _mirrored(_native(r.native_a), _native(r.native_b)),
+            words(r.carried.replace(",", ", ") if r.up else "down"),
+            Text(f"{r.carries} of {r.wanted}", style=style),
+        )
+        if stacked:
+            body += [(Text.assemble(words(r.a), " ", line, " ", words(r.b)),), (_facts_line(facts),)]
+        else:
+            body.append((words(r.a), line, words(r.b), *facts))
+    heads = ("one end", "", "other end", "forms", "native", "carries", "")
+    made = Group(*(row[0] for row in body)) if stacked else table(heads, body, right=[6])
+    legend = Text(
+        "native: VLAN of untagged frames.  carries: VLANs that cross both ways, of those in use.", style="dim"
+    )
+    notes = [note for r in rows if (note := _notes(r)) is not None]
+    return spaced([made, *notes, legend])
+
+
+_ENDS_MAX = 40
+"""Room for the names of both ends before a link takes two lines."""
+
+
+def _facts_line(facts: Sequence[Text]) -> RenderableType:
+    return Padding(Text("   ").join(facts), (0, 0, 0, 4))
+
+
+def _mirrored(a: str, b: str) -> Text:
+    middle, style = ("=", "") if a == b else ("|", "bold yellow")
+    return Text(f"{a} {middle} {b}", style=style)
+
+
+def _native(vlan: int | None) -> str:
+    return "-" if vlan is None else str(vlan)
+
+
+def _notes(r: LinkRow) -> RenderableType | None:
+    """Returns what is wrong with a link: a line a reason, with the setting to blame."""
+    rows = [
+        (words(f"{n.vlans} lost".replace(",", ", "), "bold"), words(n.reason), words(n.source, "cyan")) for n in r.lost
+    ]
+    rows += [(Text("leak", style="bold red"), words(leak), Text("")) for leak in r.leaks]
+    if r.doubt:
+        rows.append((Text("doubt", style="bold yellow"), words(r.doubt), Text("")))
+    if not rows:
+        return None
+    made = table(("", "", ""), rows)
+    made.show_header = False
+    return Group(words(f"{r.a} - {r.b}"), Padding(made, (0, 0, 0, 2)))
+
+
+def vlans_text(rows: Sequence[VlanRow]) -> RenderableType:
+    """Returns one VLAN a row across all switches: a glyph a switch while they fit, else counts."""
+    if not rows:
+        return Text("no VLAN to show")
+    switches = [c.switch for c in rows[0].cells]
+    names = max(len(_name(r)) for r in rows)
+    fits = 0 < len(switches) <= min(_GRID_MAX, (WIDTH - names - 30) // 2)
+    heads = ["VLAN", "name", "ports", "islands"]
+    body: list[list[Text]] = []
+    for r in rows:
+        split = r.islands > 1
+        line = [
+            Text(str(r.vlan), style="bold"),
+            words(_name(r)),
+            Text(str(r.members)),
+            Text(str(r.islands), style="bold red" if split else ""),
+        ]
+        line.append(_glyphs(r) if fits else _counts(r))
+        body.append(line)
+    columns = " ".join(_mark(i) for i in range(len(switches))) if fits else "switches"
+    made = table([*heads, columns], body, right=[0, 2, 3])
+    if not fits:
+        return spaced([made, *_split_notes(rows)])
+    legend = Text.assemble(
+        "● has ports in it   ○ relays it   · not defined   s suspended   × ports, but not relayed",
+        "\nA B  ports, on separate islands   a b  relays it there",
+    )
+    legend.stylize("dim")
+    return spaced([made, _columns(switches), *_split_notes(rows), legend])
+
+
+def _name(row: VlanRow) -> str:
+    return " / ".join(row.names) or "-"
+
+
+def _mark(i: int) -> str:
+    """Returns a one-character column head: 1-9, then letters."""
+    return "123456789abcdefghijklmnopqrstuvwxyzABCDEFG"[i]
+
+
+def _columns(switches: Sequence[str]) -> RenderableType:
+    marked = [f"{_mark(i)} {name}" for i, name in enumerate(switches)]
+    wide = max(map(len, marked)) + 3
+    per_line = max(1, WIDTH // wide)
+    lines = ["".join(m.ljust(wide) for m in marked[i : i + per_line]) for i in range(0, len(marked), per_line)]
+    return Group(*(words(line.rstrip()) for line in lines))
+
+
+def _glyphs(row: VlanRow) -> Text:
+    made = Text()
+    for i, cell in enumerate(row.cells):
+        glyph, style = _glyph(cell, split=row.islands > 1)
+        made.append(glyph, style=style).append(" " if i + 1 < len(row.cells) else "")
+    return made
+
+
+def _glyph(cell: VlanCell, *, split: bool) -> tuple[str, str]:
+    if cell.state != "active":
+        dead = "s" if cell.state == "suspended" else "·"
+        return ("×", "bold red") if cell.members else (dead, "dim")
+    if split and cell.island is not None and cell.island < 26:
+        letter = chr(ord("A") + cell.island)
+        return (letter, "bold red") if cell.members else (letter.lower(), "red")
+    return ("●", "") if cell.members else ("○", "")
+
+
+def _counts(row: VlanRow) -> Text:
+    active = sum(c.state == "active" for c in row.cells)
+    homes = sum(bool(c.members) for c in row.cells)
+    dead = sum(c.state != "active" and bool(c.members) for c in row.cells)
+    text = Text(f"{active} relay it, {homes} have ports")
+    return text.append(f", {dead} of them do not relay it", style="bold red") if dead else text
+
+
+def _split_notes(rows: Sequence[VlanRow]) -> list[RenderableType]:
+    notes: list[RenderableType] = []
+    for row in rows:
+        if row.islands < 2:
+            continue
+        parts: dict[int, list[str]] = {}
+        for cell in row.cells:
+            if cell.island is not None and cell.members:
+                parts.setdefault(cell.island, []).append(cell.switch)
+        shown = "   ".join(f"{chr(ord('A') + i % 26)}: {_few(names)}" for i, names in sorted(parts.items()))
+        notes.append(words(f"{row.vlan} is in {row.islands} parts   {shown}"))
+    return [Group(*notes)] if notes else []
+
+
+def _few(names: list[str]) -> str:
+    return ", ".join(names[:5]) + (f" and {len(names) - 5} more" if len(names) > 5 else "")
+
+
+def ports_text(rows: Sequence[PortRow]) -> RenderableType:
+    """Returns ports, runs of like ones in one row."""
+    body: list[tuple[Text, ...]] = []
+    for first, last in _runs(rows):
+        name = first.port if first is last else f"{first.port} .. {last.port.partition(':')[2]}"
+        off = "" if first.enabled else "off"
+        native = "" if first.native is None else str(first.native)
+        body.append(
+            (
+                words(name),
+                words(first.mode),
+                words(first.vlans),
+                Text(native),
+                Text(off, style="bold"),
+                words(first.faces),
+                words(first.label, "dim"),
+            )
+        )
+    return table(("port", "mode", "VLANs", "native", "", "faces", "label"), body)
+
+
+def _runs(rows: Iterable[PortRow]) -> list[tuple[PortRow, PortRow]]:
+    """Joins neighbouring rows that differ in nothing but the port."""
+    runs: list[tuple[PortRow, PortRow]] = []
+    for row in rows:
+        if runs and _like(runs[-1][1], row):
+            runs[-1] = (runs[-1][0], row)
+        else:
+            runs.append((row, row))
+    return runs
+
+
+def _like(a: PortRow, b: PortRow) -> bool:
+    def shape(r: PortRow) -> tuple[object, ...]:
+        return r.port.partition(":")[0], r.mode, r.vlans, r.native, r.enabled, r.faces, r.label
+
+    return not a.faces and shape(a) == shape(b)
+
+
+def flood_text(rows: Iterable[FloodRow]) -> RenderableType:
+    """Returns who hears whom, one sending port a row."""
+    body = []
+    for row in rows:
+        heard = ", ".join(f"{h.at}{_tags(h.tags)}" for h in row.heard)
+        body.append((words(row.from_), Text(str(len(row.heard))), words(heard or "nobody")))
+    return table(("from", "heard at", "ports (tags as the frame leaves there)"), body, right=[1])
+
+
+def _tags(tags: tuple[int, ...]) -> str:
+    return f" [{'.'.join(map(str, tags))}]" if tags else ""

@@ -1,0 +1,95 @@
+"""What a rule yields, and how findings that share a cause become one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from enum import Enum
+from typing import TypeAlias
+
+from inkov.model.names import natural
+from inkov.model.source import Source
+from inkov.model.vlanset import NONE, VlanSet
+
+Cause: TypeAlias = tuple[str, ...]
+"""A setting that is to blame: (switch, port, setting) or (switch, "vlans", VID)."""
+
+
+class Severity(Enum):
+    """How bad it is, worst first. The order of the members is the order of reports."""
+
+    BREACH = "breach"
+    OUTAGE = "outage"
+    RISK = "risk"
+    TIDY = "tidy"
+
+    @property
+    def rank(self) -> int:
+        """0 for the worst."""
+        return list(Severity).index(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """One fact a finding rests on.
+
+    Attributes:
+        fact: what is set, in a few words.
+        source: where.
+    """
+
+    fact: str
+    source: Source
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """One thing wrong.
+
+    Attributes:
+        rule: name of the rule.
+        severity: how bad.
+        place: `switch:ports`, a link, or a VLAN.
+        what: one sentence on what happens because of it.
+        mend: one sentence on what to do.
+        evidence: the facts, each with its place.
+        causes: settings to blame, the likeliest first; findings with a cause in common are grouped.
+        vlans: VLANs it affects.
+        ports: how many member ports it affects.
+        also: weaker findings with the same cause.
+    """
+
+    rule: str
+    severity: Severity
+    place: str
+    what: str
+    mend: str
+    evidence: tuple[Evidence, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    vlans: VlanSet = NONE
+    ports: int = 0
+    also: tuple[Finding, ...] = ()
+
+    @property
+    def order(self) -> tuple[object, ...]:
+        """Sort key of reports: worst first, then what affects most, then by name and place."""
+        return self.severity.rank, -self.ports, self.rule, natural(self.place), self.what
+
+
+def grouped(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Sorts findings, worst first, and folds each into a worse one that blames the same setting.
+
+    A finding is folded when any of its causes is among those of one finding before it, so one finding never
+    pulls together two others that have nothing in common.
+    """
+    heads: list[tuple[Finding, list[Finding]]] = []
+    owner: dict[Cause, int] = {}
+    for finding in sorted(findings, key=lambda f: f.order):
+        at = next((owner[c] for c in finding.causes if c in owner), None)
+        if at is not None:
+            heads[at][1].append(finding)
+            continue
+        for cause in finding.causes:
+            owner[cause] = len(heads)
+        heads.append((finding, []))
+    return tuple(replace(head, also=tuple(also)) for head, also in heads)

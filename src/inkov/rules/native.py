@@ -1,0 +1,152 @@
+"""Native VLANs: what untagged frames on a link become."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+
+from inkov.model.names import PortRef
+from inkov.model.switch import DEFAULT_VLAN, Access, Trunk
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Finding, Severity
+from inkov.rules.leak import Leak
+from inkov.rules.pairs import PLACE, pair
+from inkov.rules.registry import Example, Facts, rule
+from inkov.rules.wording import at, cause, count, joined, member_count, named, setting
+
+_USERS = Example(pair("{trunk: '310,330', native: 330}", "{trunk: '310,330', native: 330}"), place="VLAN 330")
+
+
+def _untagged(facts: Facts, end: PortRef) -> Vid | None:
+    """Returns the VLAN of untagged frames at an end of a link, as set."""
+    match facts.network.port(end).switching:
+        case Access(vid=vid):
+            return vid
+        case Trunk(native=native):
+            return native
+        case _:
+            return None
+
+
+def _usual_native(facts: Facts) -> Vid | None:
+    """Returns the native VLAN most link ends have."""
+    seen = Counter(v for k in facts.network.links for e in (k.a, k.b) if (v := _untagged(facts, e)) is not None)
+    return min(seen, key=lambda v: (-seen[v], v)) if seen else None
+
+
+@rule(
+    "native/mismatch",
+    Severity.BREACH,
+    looks_for="A trunk whose ends put untagged frames into different VLANs.",
+    why="Untagged frames change their VLAN at such a link: two segments are joined there, often in one direction only, so "
+    "that nothing works properly and something leaks all the same.",
+    mend="Set the same native VLAN at both ends, one that no user port is in.",
+    breaks=Example(pair("{trunk: '310,330', native: 310}", "{trunk: '310,330', native: 330}"), place=PLACE),
+    passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
+)
+def mismatch(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a link."""
+    network = facts.network
+    usual = _usual_native(facts)
+    for link in network.links:
+        leak = Leak(facts, link)
+        if not leak or not all(isinstance(network.port(e).switching, Trunk) for e in (link.a, link.b)):
+            continue
+        ends = sorted((link.a, link.b), key=lambda e: (_untagged(facts, e) == usual, e != link.b, e.order))
+        yield Finding(
+            rule="native/mismatch",
+            severity=Severity.BREACH,
+            place=str(link),
+            what=str(leak),
+            mend=_mend(facts, ends, usual),
+            evidence=tuple(at(network, e, setting(network.port(e)), "native") for e in (link.a, link.b)),
+            causes=tuple(cause(e, "native") for e in ends),
+            vlans=leak.vlans,
+            ports=member_count(network, leak.vlans),
+        )
+
+
+def _mend(facts: Facts, ends: list[PortRef], usual: Vid | None) -> str:
+    odd, other = ends
+    if (
+        usual is None
+        or usual not in {_untagged(facts, e) for e in ends}
+        or member_count(facts.network, VlanSet([usual]))
+    ):
+        return f"Set the same native VLAN at {odd} and {other}, one that no user port is in."
+    same = sum(1 for k in facts.network.links if {_untagged(facts, k.a), _untagged(facts, k.b)} == {usual})
+    return f"Set the native VLAN of {odd} to {usual}" + (f", as on {count(same, 'other link')}." if same else ".")
+
+
+@rule(
+    "native/default",
+    Severity.RISK,
+    looks_for="A trunk between switches whose native VLAN is the default VLAN.",
+    why="Ports nobody configured are in the default VLAN, so their stations send straight into the untagged VLAN of the "
+    "backbone, where a double-tagged frame can jump into any VLAN of the trunk.",
+    mend="Use a native VLAN at both ends that is nothing else, and that no port is in.",
+    breaks=Example(pair("{trunk: '1,310,330', native: 1}", "{trunk: '1,310,330', native: 1}"), place=PLACE),
+    passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
+)
+def native_default(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a link."""
+    network = facts.network
+    for link in network.links:
+        ends = [
+            e
+            for e in (link.a, link.b)
+            if isinstance(s := network.port(e).switching, Trunk) and s.native == DEFAULT_VLAN
+        ]
+        if not ends:
+            continue
+        yield Finding(
+            rule="native/default",
+            severity=Severity.RISK,
+            place=str(link),
+            what=f"The native VLAN at {joined(map(str, ends))} is the default VLAN {DEFAULT_VLAN}, where every untouched port is: "
+            "its stations send straight into the untagged VLAN of this trunk.",
+            mend="Set a native VLAN at both ends that no port is in.",
+            evidence=tuple(at(network, e, f"native {DEFAULT_VLAN}", "native") for e in ends),
+            causes=tuple(cause(e, "native") for e in ends),
+        )
+
+
+@rule(
+    "native/users",
+    Severity.RISK,
+    looks_for="A native VLAN of a trunk between switches that has access ports with users.",
+    why="Frames of that VLAN cross the trunk untagged. A slip at either end moves all of them into another VLAN at once, and "
+    "their stations can double-tag frames into the VLANs of the trunk.",
+    mend="Use a native VLAN that no port is in; let the users' VLAN cross tagged.",
+    breaks=_USERS,
+    passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
+)
+def native_users(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a VLAN."""
+    network = facts.network
+    found: dict[Vid, list[PortRef]] = defaultdict(list)
+    for link in network.links:
+        for end in (link.a, link.b):
+            switching = network.port(end).switching
+            if (
+                isinstance(switching, Trunk)
+                and switching.native not in {None, DEFAULT_VLAN}
+                and network.relay(end).in_untagged
+            ):
+                found[switching.native or 0].append(end)
+    for vid, ends in found.items():
+        users = member_count(network, VlanSet([vid]))
+        if not users:
+            continue
+        yield Finding(
+            rule="native/users",
+            severity=Severity.RISK,
+            place=f"VLAN {vid}",
+            what=f"{named(network, vid)} has {count(users, 'access port')} and is the native VLAN at {joined(map(str, ends), 3)}: its "
+            "frames cross untagged, where one slip moves them all into another VLAN.",
+            mend="Use a native VLAN there that no port is in.",
+            evidence=tuple(at(network, e, f"native {vid}", "native") for e in ends[:4]),
+            causes=tuple(cause(e, "native") for e in ends),
+            vlans=VlanSet([vid]),
+            ports=users,
+        )

@@ -1,0 +1,88 @@
+"""Rules as data: the declaration that explanation, documentation, reports and tests all read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+
+from inkov.forwarding.islands import Islands
+from inkov.forwarding.network import Network
+from inkov.rules.finding import Finding, Severity
+
+
+class Facts:
+    """What rules are given: the network, and what several rules need worked out."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self.islands = Islands(network)
+
+
+Check = Callable[[Facts], Iterator[Finding]]
+
+
+@dataclass(frozen=True, slots=True)
+class Example:
+    """A small campus, as the text of its files.
+
+    Attributes:
+        files: file name to content.
+        place: for an example that breaks the rule, the place of its one finding.
+    """
+
+    files: Mapping[str, str]
+    place: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A rule and all there is to say about it.
+
+    Attributes:
+        name: theme/word.
+        severity: the worst it reports.
+        looks_for: what it finds, in one sentence.
+        why: why that matters, for someone who has not met it yet.
+        mend: what to do about it in general.
+        breaks: an example with exactly one finding of this rule.
+        passes: the same example put right.
+        check: yields the findings.
+    """
+
+    name: str
+    severity: Severity
+    looks_for: str
+    why: str
+    mend: str
+    breaks: Example
+    passes: Example
+    check: Check
+
+    @property
+    def theme(self) -> str:
+        """The part of the name before the slash."""
+        return self.name.partition("/")[0]
+
+
+RULES: dict[str, Rule] = {}
+"""All rules by name; filled by `inkov.rules.catalogue`, which imports every theme."""
+
+
+def rule(
+    name: str, severity: Severity, *, looks_for: str, why: str, mend: str, breaks: Example, passes: Example
+) -> Callable[[Check], Check]:
+    """Declares a rule; stands right above the function that checks it."""
+
+    def declare(check: Check) -> Check:
+        if name in RULES:
+            raise ValueError(f"two rules named {name}")
+        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check)
+        return check
+
+    return declare
+
+
+def switch_text(name: str, vlans: str, ports: str, **more: str) -> str:
+    """Writes a small switch file for an example: VLAN table and ports as YAML flow mappings."""
+    lines = ["inkov: switch", f"name: {name}", f"vlans: {vlans}", f"ports: {ports}"]
+    return "\n".join([*lines, *(f"{key}: {value}" for key, value in more.items())]) + "\n"

@@ -1,0 +1,92 @@
+"""Links between switches: do they form trunks at both ends."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.forwarding.ladder import Rung
+from inkov.model.switch import Access, Trunk
+from inkov.model.vlanset import VlanSet
+from inkov.rules.finding import Finding, Severity
+from inkov.rules.leak import Leak
+from inkov.rules.pairs import GOOD, PLACE, lost, pair
+from inkov.rules.registry import Example, Facts, rule
+from inkov.rules.wording import at, cause, member_count, setting, vlans
+
+
+@rule(
+    "trunk/absent",
+    Severity.BREACH,
+    looks_for="A link between two switches that is an access port at both ends.",
+    why="An access port passes one VLAN, untagged. Every other VLAN that both switches use stops there.",
+    mend="Make both ends trunks that allow the VLANs of both sides.",
+    breaks=Example(pair("{access: 310}", "{access: 310}"), place=PLACE),
+    passes=GOOD,
+)
+def absent(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a link."""
+    network = facts.network
+    for link in network.links:
+        a, b = network.port(link.a).switching, network.port(link.b).switching
+        if not (link.up and isinstance(a, Access) and isinstance(b, Access)):
+            continue
+        both = network.active(link.a.switch) & network.active(link.b.switch) & network.used
+        carried = network.ladder(link).carried
+        cut = facts.islands.parted(link, VlanSet.from_mask(both) - carried)
+        leak = Leak(facts, link)
+        yield Finding(
+            rule="trunk/absent",
+            severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.TIDY,
+            place=str(link),
+            what=f"Both ends are access ports ({setting(network.port(link.a))} and {setting(network.port(link.b))}): "
+            + (f"{vlans(cut)} cannot cross." if cut else "no other VLAN will ever cross this link.")
+            + (f" {leak}" if leak else ""),
+            mend="Make both ends trunks that allow the same VLANs and have the same native VLAN.",
+            evidence=tuple(at(network, e, setting(network.port(e)), "access") for e in (link.a, link.b)),
+            causes=(cause(link.a, "mode"), cause(link.b, "mode")),
+            vlans=cut | leak.vlans,
+            ports=member_count(network, cut | leak.vlans),
+        )
+
+
+@rule(
+    "trunk/one-sided",
+    Severity.BREACH,
+    looks_for="A link that is a trunk at one end and an access port at the other.",
+    why="The access end drops every tagged frame. Only the one VLAN that the trunk sends untagged gets across, and it may "
+    "arrive in another VLAN.",
+    mend="Make the access end a trunk with the same list and native VLAN as the other end.",
+    breaks=Example(pair("{trunk: '310,330', native: none}", "{access: 310}"), place=PLACE),
+    passes=GOOD,
+)
+def one_sided(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a link."""
+    network = facts.network
+    for link in network.links:
+        ends = sorted((link.a, link.b), key=lambda e: not isinstance(network.port(e).switching, Trunk))
+        trunk, access = ends
+        if not (
+            link.up
+            and isinstance(network.port(trunk).switching, Trunk)
+            and isinstance(network.port(access).switching, Access)
+        ):
+            continue
+        gone = lost(facts, link, Rung.TRUNK)
+        cut = facts.islands.parted(link, gone)
+        leak = Leak(facts, link)
+        yield Finding(
+            rule="trunk/one-sided",
+            severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.RISK,
+            place=str(link),
+            what=f"{trunk} is a trunk and {access} an access port: "
+            + (f"{vlans(cut)} cannot cross." if cut else f"no tagged frame gets past {access}.")
+            + (f" {leak}" if leak else ""),
+            mend=f"Make {access} a trunk with the list and native VLAN of {trunk}.",
+            evidence=(
+                at(network, trunk, setting(network.port(trunk)), "allowed"),
+                at(network, access, setting(network.port(access)), "access"),
+            ),
+            causes=(cause(access, "mode"),),
+            vlans=(cut or gone) | leak.vlans,
+            ports=member_count(network, cut | leak.vlans),
+        )

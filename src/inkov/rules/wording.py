@@ -1,0 +1,95 @@
+"""Turns of phrase that findings share, so that the same fact is always said in the same words."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.network import Network
+from inkov.model.names import PortRef, natural
+from inkov.model.switch import DEFAULT_VLAN, Access, Port, Trunk
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Cause, Evidence
+
+
+def count(n: int, one: str, many: str = "") -> str:
+    """Returns `1 port`, `2 ports`."""
+    return f"{n} {one if n == 1 else many or one + 's'}"
+
+
+def vlans(some: VlanSet) -> str:
+    """Returns `VLAN 310` or `VLANs 310-312`."""
+    return f"VLAN{'s' if len(some) > 1 else ''} {some}"
+
+
+def joined(names: Iterable[str], limit: int = 4) -> str:
+    """Returns `a, b and c`, or the first few and how many more."""
+    listed = list(names)
+    if len(listed) > limit:
+        return f"{', '.join(listed[: limit - 1])} and {len(listed) - limit + 1} more"
+    return " and ".join(filter(None, [", ".join(listed[:-1]), *listed[-1:]]))
+
+
+def ports_text(names: Sequence[str]) -> str:
+    """Returns port names with runs written short: `1-3,7,u1-u2`."""
+    parts: list[tuple[str, str]] = []
+    for name in sorted(names, key=natural):
+        if parts and _follows(parts[-1][1], name):
+            parts[-1] = (parts[-1][0], name)
+        else:
+            parts.append((name, name))
+    return ",".join(first if first == last else f"{first}-{last}" for first, last in parts)
+
+
+def _follows(before: str, after: str) -> bool:
+    stem = before.rstrip("0123456789")
+    number = before[len(stem) :]
+    return bool(number) and after == f"{stem}{int(number) + 1}"
+
+
+def named(network: Network, vid: Vid) -> str:
+    """Returns `tills (360)`, with the segment's name or else the commonest name in the tables; or `VLAN 360`."""
+    segment = next((s.name for s in network.campus.segments.values() if vid in s.vlans and len(s.vlans) == 1), "")
+    if segment:
+        return f"{segment} ({vid})"
+    seen: dict[str, int] = {}
+    for switch in network.switches.values():
+        if switch.vlans and vid in switch.vlans and (name := switch.vlans[vid].name) and vid != DEFAULT_VLAN:
+            seen[name] = seen.get(name, 0) + 1
+    return f"{max(sorted(seen), key=seen.__getitem__)} ({vid})" if seen else f"VLAN {vid}"
+
+
+def setting(port: Port) -> str:
+    """Returns what a port is, in the words of the switch file."""
+    match port.switching:
+        case Access(vid=vid):
+            return f"access {vid}" if vid is not None else "access port, VLAN not stated"
+        case Trunk(native=native):
+            return f"trunk, native {native}" if native is not None else "trunk, no native"
+        case _:
+            return "mode not stated"
+
+
+def at(network: Network, ref: PortRef, fact: str, of: str) -> Evidence:
+    """Returns a fact about a setting of a port, with its place."""
+    return Evidence(fact, network.port(ref).origin.of(of))
+
+
+def cause(ref: PortRef, of: str) -> Cause:
+    """Returns the cause key of a setting of a port."""
+    return (ref.switch, ref.port, of)
+
+
+def member_count(network: Network, some: VlanSet) -> int:
+    """Counts the live member ports of some VLANs."""
+    return sum(len(refs) for v in some for refs in network.live_members(v).values())
+
+
+def place(links: Sequence[Link]) -> str:
+    """Returns the place of a finding about one link or several."""
+    return joined(map(str, links))
+
+
+def by_switch(refs: Mapping[str, Sequence[PortRef]]) -> str:
+    """Returns ports on several switches: `kelp-hall:3-5, archive:2`."""
+    return ", ".join(f"{s}:{ports_text([r.port for r in found])}" for s, found in refs.items())

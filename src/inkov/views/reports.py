@@ -1,0 +1,197 @@
+"""The audit and the proofs as plain data, with every place and VLAN list as text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from inkov.forwarding.network import Network
+from inkov.model.campus import Apart, Together
+from inkov.model.source import Source
+from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Verdict, Witness
+from inkov.rules.finding import Evidence, Finding, Severity
+
+
+@dataclass(frozen=True, slots=True)
+class EvidenceView:
+    """A fact and its place: as text, and as file, line where the format has lines, data path, and default or not."""
+
+    fact: str
+    place: str
+    file: str
+    line: int | None
+    path: str
+    default: bool
+
+
+@dataclass(frozen=True, slots=True)
+class FindingView:
+    """A finding; `also` are weaker ones with the same cause."""
+
+    rule: str
+    severity: str
+    place: str
+    what: str
+    mend: str
+    evidence: tuple[EvidenceView, ...]
+    vlans: str
+    ports: int
+    also: tuple[FindingView, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """How much was looked at."""
+
+    switches: int
+    ports: int
+    links: int
+    vlans: int
+
+
+@dataclass(frozen=True, slots=True)
+class AuditView:
+    """An audit: the campus, how many findings of each severity, and the findings, worst first."""
+
+    campus: str
+    size: Size
+    counts: dict[str, int]
+    findings: tuple[FindingView, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PassageView:
+    """A frame inside one switch: by which port it came with which tags, its VLAN there, how it leaves, and why it may.
+
+    `arrived` and `leaves` are the VIDs on the frame, outermost first; null when not known.
+    """
+
+    switch: str
+    vlan: int
+    by: str
+    arrived: tuple[int, ...] | None
+    out: str
+    leaves: tuple[int, ...] | None
+    sources: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class WitnessView:
+    """A way that breaks a claim, or may; `unknown` says why it is not certain."""
+
+    start: str
+    end: str
+    both: bool
+    way: tuple[PassageView, ...]
+    unknown: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StopView:
+    """Where frames of a segment stop: between which ports, at which link, why, and the setting to blame."""
+
+    sender: str
+    hearer: str
+    link: str
+    reason: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class VerdictView:
+    """A claim and its outcome: `proved`, `broken` or `cannot tell`."""
+
+    name: str
+    kind: str
+    segments: tuple[str, ...]
+    outcome: str
+    why: str
+    assumed: tuple[str, ...]
+    missing: tuple[str, ...]
+    witnesses: tuple[WitnessView, ...]
+    stop: StopView | None
+
+
+def size(network: Network) -> Size:
+    """Counts what a campus holds; LAGs do not count as ports."""
+    ports = sum(not p.is_lag for s in network.switches.values() for p in s.ports.values())
+    return Size(len(network.switches), ports, len(network.links), network.used.bit_count())
+
+
+def audit_view(network: Network, findings: Sequence[Finding]) -> AuditView:
+    """Returns an audit as plain data."""
+    counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
+    return AuditView(network.campus.name, size(network), counts, tuple(map(finding_view, findings)))
+
+
+def finding_view(finding: Finding) -> FindingView:
+    """Returns one finding as plain data."""
+    return FindingView(
+        rule=finding.rule,
+        severity=finding.severity.value,
+        place=finding.place,
+        what=finding.what,
+        mend=finding.mend,
+        evidence=tuple(map(_evidence, finding.evidence)),
+        vlans=str(finding.vlans),
+        ports=finding.ports,
+        also=tuple(map(finding_view, finding.also)),
+    )
+
+
+def _evidence(evidence: Evidence) -> EvidenceView:
+    s: Source = evidence.source
+    return EvidenceView(evidence.fact, str(s), s.file, s.line, s.path, s.default)
+
+
+def verdict_views(verdicts: Iterable[Verdict]) -> tuple[VerdictView, ...]:
+    """Returns verdicts as plain data."""
+    return tuple(map(_verdict, verdicts))
+
+
+def _verdict(verdict: Verdict) -> VerdictView:
+    outcome, why = "proved", ""
+    stop: Stop | None = None
+    kind, segments = "apart", tuple[str, ...]()
+    assumed: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    witnesses: tuple[Witness, ...] = ()
+    match verdict.outcome:
+        case Proved(why=why, assumed=assumed):
+            pass
+        case Broken(witnesses=witnesses, stop=stop):
+            outcome = "broken"
+        case CannotTell(missing=missing, witnesses=witnesses):
+            outcome = "cannot tell"
+    match verdict.claim:
+        case Apart(segments=segments):
+            pass
+        case Together(segment=segment):
+            kind, segments = "together", (segment,)
+    return VerdictView(
+        name=verdict.claim.name,
+        kind=kind,
+        segments=segments,
+        outcome=outcome,
+        why=why,
+        assumed=assumed,
+        missing=missing,
+        witnesses=tuple(map(_witness, witnesses)),
+        stop=_stop(stop) if stop is not None else None,
+    )
+
+
+def _witness(witness: Witness) -> WitnessView:
+    return WitnessView(witness.start, witness.end, witness.both, tuple(map(_passage, witness.way)), witness.unknown)
+
+
+def _passage(p: Passage) -> PassageView:
+    sources = tuple(dict.fromkeys(map(str, p.sources)))
+    return PassageView(p.switch, p.domain, str(p.by), p.arrived, str(p.out), p.leaves, sources)
+
+
+def _stop(stop: Stop) -> StopView:
+    reason = str(stop.lost) if stop.lost else "" if stop.link else "no link joins the two"
+    return StopView(
+        str(stop.sender), str(stop.hearer), stop.link, reason, str(stop.lost.source) if stop.lost is not None else ""
+    )

@@ -1,0 +1,307 @@
+"""Rows of the tables engineers read: links, VLANs, ports, and who hears whom."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.flood import Flooding
+from inkov.forwarding.islands import Islands
+from inkov.forwarding.network import Network
+from inkov.model.names import PortRef
+from inkov.model.switch import Access, Port, Routed, Trunk, Unstated
+from inkov.model.vlanset import VlanSet
+
+
+@dataclass(frozen=True, slots=True)
+class LostRow:
+    """VLANs a link loses.
+
+    Attributes:
+        vlans: which, as range text.
+        reason: the first rung of the ladder that fails.
+        source: the setting to blame.
+    """
+
+    vlans: str
+    reason: str
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class LinkRow:
+    """A link, both ends side by side.
+
+    Attributes:
+        a: one end, `switch:port`.
+        b: the other end.
+        up: both ends are enabled.
+        form_a: what end a is: trunk, access, or not stated.
+        form_b: what end b is.
+        native_a: VLAN of untagged frames at end a; null when none.
+        native_b: the same at end b.
+        carried: VLANs that cross both ways and stay themselves, as range text.
+        carries: how many of those the campus uses.
+        wanted: how many either end allows and the campus uses.
+        lost: the others, with reasons.
+        leaks: VLANs that change into others on this link, as `350 -> 360`.
+        doubt: why it is not sure that this link exists; empty when it is.
+    """
+
+    a: str
+    b: str
+    up: bool
+    form_a: str
+    form_b: str
+    native_a: int | None
+    native_b: int | None
+    carried: str
+    carries: int
+    wanted: int
+    lost: tuple[LostRow, ...]
+    leaks: tuple[str, ...]
+    doubt: str
+
+
+@dataclass(frozen=True, slots=True)
+class VlanCell:
+    """A VLAN on one switch.
+
+    Attributes:
+        switch: which.
+        state: active, suspended, or absent from its table.
+        name: its name there.
+        members: access ports in it that face no switch, in natural order.
+        island: number of the island from 0, counting those with members; null when on none.
+    """
+
+    switch: str
+    state: str
+    name: str
+    members: tuple[str, ...]
+    island: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class VlanRow:
+    """One VLAN across all switches.
+
+    Attributes:
+        vlan: its number.
+        names: its names, the commonest first.
+        islands: how many parts with members it is in; one is healthy, none has no members.
+        members: how many member ports it has.
+        cells: one a switch, in natural order.
+    """
+
+    vlan: int
+    names: tuple[str, ...]
+    islands: int
+    members: int
+    cells: tuple[VlanCell, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PortRow:
+    """A port or LAG.
+
+    Attributes:
+        port: `switch:port`.
+        mode: access, trunk, routed, or not stated.
+        vlans: its VLAN or allowed list, as written where possible.
+        native: native VLAN of a trunk; null when none.
+        enabled: administratively on.
+        faces: the far end of its link, `LAG name` for a member, or empty.
+        label: its label.
+        source: where it is configured.
+    """
+
+    port: str
+    mode: str
+    vlans: str
+    native: int | None
+    enabled: bool
+    faces: str
+    label: str
+    source: str
+
+
+def link_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[LinkRow]:
+    """Returns the links, in natural order; only those of some switches, only what concerns some VLANs."""
+    rows = []
+    for link in network.links:
+        if switches is not None and switches.isdisjoint((link.a.switch, link.b.switch)):
+            continue
+        row = _link_row(network, link, vlans)
+        if vlans is None or row.wanted or row.leaks:
+            rows.append(row)
+    return rows
+
+
+def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
+    climbed = network.ladder(link)
+    shown = VlanSet.from_mask(network.used) if vlans is None else vlans
+    a, b = network.port(link.a), network.port(link.b)
+    carried = climbed.carried & shown
+    lost = [(loss.vlans & shown, loss) for loss in climbed.lost if loss.vlans & shown]
+    both = [(climbed.there.leaks, link.a, link.b), (climbed.back.leaks, link.b, link.a)]
+    return LinkRow(
+        a=str(link.a),
+        b=str(link.b),
+        up=link.up,
+        form_a=form(a),
+        form_b=form(b),
+        native_a=untagged_vlan(a),
+        native_b=untagged_vlan(b),
+        carried=str(carried),
+        carries=len(carried),
+        wanted=len(carried) + sum(len(v) for v, _ in lost),
+        lost=tuple(LostRow(str(v), str(loss), str(loss.source)) for v, loss in lost),
+        leaks=tuple(
+            f"{near} {VlanSet.from_mask(leak.out)} -> {far} {VlanSet.from_mask(leak.into)}"
+            for leaks, near, far in both
+            for leak in leaks
+            if link.up and (vlans is None or (leak.out | leak.into) & vlans.mask)
+        ),
+        doubt=link.doubt,
+    )
+
+
+def form(port: Port) -> str:
+    """Returns what a port is, in one word."""
+    match port.switching:
+        case Access():
+            return "access"
+        case Trunk():
+            return "trunk"
+        case Routed():
+            return "routed"
+        case Unstated():
+            return "not stated"
+
+
+def untagged_vlan(port: Port) -> int | None:
+    """Returns the VLAN of untagged frames, as set; None when there is none or it is not stated."""
+    match port.switching:
+        case Access(vid=vid):
+            return vid
+        case Trunk(native=native):
+            return native
+        case _:
+            return None
+
+
+def vlan_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[VlanRow]:
+    """Returns the VLANs the campus uses, ascending; cells of some switches only, some VLANs only."""
+    islands = Islands(network)
+    shown = VlanSet.from_mask(network.used)
+    return [_vlan_row(network, islands, v, switches) for v in (shown if vlans is None else shown & vlans)]
+
+
+def _vlan_row(network: Network, islands: Islands, vid: int, switches: frozenset[str] | None) -> VlanRow:
+    members = network.members.get(vid, {})
+    inhabited = islands.inhabited(vid)
+    cells: list[VlanCell] = []
+    names: dict[str, int] = {}
+    for switch in network.switches.values():
+        entry = (switch.vlans or {}).get(vid)
+        if entry is not None and entry.name:
+            names[entry.name] = names.get(entry.name, 0) + 1
+        if switches is not None and switch.name not in switches:
+            continue
+        active = network.active(switch.name) >> vid & 1
+        cells.append(
+            VlanCell(
+                switch=switch.name,
+                state="active" if active else "suspended" if entry is not None else "absent",
+                name=entry.name if entry is not None else "",
+                members=tuple(ref.port for ref in members.get(switch.name, ())),
+                island=next((i for i, island in enumerate(inhabited) if switch.name in island), None),
+            )
+        )
+    return VlanRow(
+        vlan=vid,
+        names=tuple(sorted(names, key=lambda n: (-names[n], n))),
+        islands=len(inhabited),
+        members=sum(map(len, members.values())),
+        cells=tuple(cells),
+    )
+
+
+def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[PortRow]:
+    """Returns all ports and LAGs, in natural order; of some switches only, with some VLANs only."""
+    faces = {}
+    for link in network.links:
+        for wire in link.wires:
+            faces[wire.a], faces[wire.b] = str(wire.b), str(wire.a)
+        faces[link.a], faces[link.b] = str(link.b), str(link.a)
+    for outside in network.cabling.outside:
+        heard = outside.heard
+        faces.setdefault(outside.port, f"{heard.system or heard.chassis} {heard.far_port} (not in this campus)".strip())
+    return [
+        _port_row(port, ref, faces)
+        for switch in network.switches.values()
+        if switches is None or switch.name in switches
+        for port in switch.ports.values()
+        for ref in [PortRef(switch.name, port.name)]
+        if vlans is None or _concerns(port, vlans)
+    ]
+
+
+def _concerns(port: Port, vlans: VlanSet) -> bool:
+    match port.switching:
+        case Access(vid=vid):
+            return vid in vlans
+        case Trunk(native=native, allowed=allowed):
+            return bool(allowed & vlans) or native in vlans
+        case _:
+            return False
+
+
+def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str]) -> PortRow:
+    text = ""
+    match port.switching:
+        case Access(vid=vid):
+            text = str(vid) if vid is not None else "not stated"
+        case Trunk(allowed=allowed, spelling=spelling):
+            text = spelling or str(allowed)
+        case Routed() | Unstated():
+            pass
+    mode = f"member of {port.lag}" if port.lag else form(port)
+    return PortRow(
+        port=str(ref),
+        mode=mode,
+        vlans="" if port.lag else text,
+        native=port.switching.native if isinstance(port.switching, Trunk) and not port.lag else None,
+        enabled=port.enabled,
+        faces=faces.get(ref, ""),
+        label=port.label,
+        source=str(port.origin.of()),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class HeardRow:
+    """A port that hears a frame, and the VIDs on it there, outermost first."""
+
+    at: str
+    tags: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class FloodRow:
+    """Who hears a broadcast sent into one port.
+
+    The JSON member is called `from`; `from_` stands for it in Python.
+    """
+
+    from_: str
+    heard: tuple[HeardRow, ...]
+
+
+def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int, ...] = ()) -> Iterator[FloodRow]:
+    """Yields one row a sending port: the given one, or every edge port in natural order."""
+    flooding = Flooding(network)
+    for ref in flooding.sources() if source is None else (source,):
+        yield FloodRow(str(ref), tuple(HeardRow(str(h.at), h.tags) for h in flooding.heard(ref, tags)))
