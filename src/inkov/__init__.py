@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from inkov.proof.outcome import Broken, CannotTell, Proved, Verdict
     from inkov.rules.finding import Finding
 
+__version__ = "0.1.0"
+
 __all__ = [
     "BadInput",
     "Broken",

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from enum import IntEnum, StrEnum
@@ -51,7 +50,7 @@ def emit(
     from inkov.render.page import WIDTH, to_text
 
     on_screen = output is None and sys.stdout.isatty()
-    color = on_screen and "NO_COLOR" not in os.environ
+    color = "FORCE_COLOR" in os.environ or (on_screen and "NO_COLOR" not in os.environ)
     width = min(os.get_terminal_size(sys.stdout.fileno()).columns, WIDTH) if on_screen else WIDTH
     plain = output is None and "utf" not in (sys.stdout.encoding or "").lower()
     put(to_text(page(), color=color, width=width or WIDTH, ascii_only=plain), output)
@@ -66,6 +65,8 @@ def put(text: str, output: Path | None) -> None:
     if output is None:
         sys.stdout.write(text)
         return
+    import tempfile
+
     try:
         with tempfile.NamedTemporaryFile(
             "w", encoding="utf-8", newline="\n", dir=output.parent, prefix=f".{output.name}.", delete=False

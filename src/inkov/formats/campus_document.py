@@ -21,7 +21,7 @@ def _nothing_map(value: Any) -> Any:
     return {} if value is None else value
 
 
-Names = Annotated[list[Label], BeforeValidator(_one_or_more)]
+Names = Annotated[list[Label], BeforeValidator(_one_or_more, json_schema_input_type=list[Label] | Label)]
 
 
 class SegmentEntry(Document):
@@ -56,13 +56,14 @@ class CampusDocument(Document):
 
     inkov: Literal["campus"]
     name: Label
-    switches: Annotated[Names, Field(description="Files or patterns, relative to this file.")] = [
-        "**/*.yaml",
-        "**/*.yml",
-        "**/*.json",
-    ]
-    cables: Annotated[list[Label], BeforeValidator(_nothing)] = Field(
+    switches: Names | None = Field(
+        None, description="Files or patterns, relative to this file; without it, all files below its folder."
+    )
+    cables: Annotated[list[Label], BeforeValidator(_nothing, json_schema_input_type=list[Label] | None)] = Field(
         [], description="Cables: 'watchtower a1 - kelp-hall u1'."
     )
-    segments: Annotated[dict[Name, SegmentEntry], BeforeValidator(_nothing_map)] = {}
-    claims: Annotated[list[ClaimEntry], BeforeValidator(_nothing)] = []
+    segments: Annotated[
+        dict[Name, SegmentEntry],
+        BeforeValidator(_nothing_map, json_schema_input_type=dict[Name, SegmentEntry] | None),
+    ] = {}
+    claims: Annotated[list[ClaimEntry], BeforeValidator(_nothing, json_schema_input_type=list[ClaimEntry] | None)] = []

@@ -110,16 +110,19 @@ class _Loader:
             self._read_all(_walk(self.site), asked_for=False)
 
     def _read_listed(self, campus: CampusFile) -> None:
+        patterns = campus.document.switches
+        if patterns is None:
+            own = self.campus_files[0][0]
+            self._read_all([p for p in _walk(self.base) if p != own], asked_for=False)
+            return
         paths: dict[Path, None] = {}
-        for i, pattern in enumerate(campus.document.switches):
+        for i, pattern in enumerate(patterns):
             found = sorted(_matching(self.base, pattern))
             if not found:
                 line = campus.lines.near(("switches", i))
                 campus.reading.wrong(f"no file matches {pattern!r}", f"switches/{i}", line)
             paths.update(dict.fromkeys(found))
-        own = self.campus_files[0][0].resolve()
-        plain = [p for p in paths if p.resolve() != own]
-        self._read_all(plain, asked_for="switches" in campus.document.model_fields_set)
+        self._read_all(paths, asked_for=True)
 
     def _read_all(self, paths: Iterable[Path], *, asked_for: bool) -> None:
         todo = list(paths)

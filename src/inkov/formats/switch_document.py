@@ -64,7 +64,12 @@ def _table(value: Any) -> Any:
     return None if value == "as used" else _entry(value)
 
 
-VlanTable = dict[VidField, Annotated[VlanEntry, BeforeValidator(_vlan_entry)]]
+VlanTable = dict[
+    VidField,
+    Annotated[VlanEntry, BeforeValidator(_vlan_entry, json_schema_input_type=VlanEntry | str | int | float | None)],
+]
+PortTable = dict[str, Annotated[PortEntry, BeforeValidator(_entry, json_schema_input_type=PortEntry | None)]]
+LagTable = dict[Name, Annotated[LagEntry, BeforeValidator(_entry, json_schema_input_type=LagEntry | None)]]
 
 
 class SwitchDocument(Document):
@@ -76,11 +81,11 @@ class SwitchDocument(Document):
     starts_as: StartsAs = StartsAs()
     vlans: Annotated[
         VlanTable | None,
-        BeforeValidator(_table),
+        BeforeValidator(_table, json_schema_input_type=VlanTable | Literal["as used"] | None),
         Field(description="The VLAN table: number to name. 'as used': the box keeps no table."),
     ]
-    ports: Annotated[dict[str, Annotated[PortEntry, BeforeValidator(_entry)]], BeforeValidator(_entry)] = {}
-    lags: Annotated[dict[Name, Annotated[LagEntry, BeforeValidator(_entry)]], BeforeValidator(_entry)] = {}
-    neighbours: Annotated[dict[str, Label], BeforeValidator(_entry)] = Field(
-        {}, description="What discovery heard: own port to 'switch port'."
+    ports: Annotated[PortTable, BeforeValidator(_entry, json_schema_input_type=PortTable | None)] = {}
+    lags: Annotated[LagTable, BeforeValidator(_entry, json_schema_input_type=LagTable | None)] = {}
+    neighbours: Annotated[dict[str, Label], BeforeValidator(_entry, json_schema_input_type=dict[str, Label] | None)] = (
+        Field({}, description="What discovery heard: own port to 'switch port'.")
     )

@@ -86,7 +86,7 @@ class _Composer:
         if len(path) > _MAX_DEPTH:
             raise self.reading.fail("nested too deeply", line)
         if isinstance(event, yaml.ScalarEvent):
-            plain = event.implicit[0] and event.style is None
+            plain = event.implicit[0] and not event.style  # one parser says None, the other an empty text
             return None if plain and event.value in _PLAIN_NULL else event.value
         if isinstance(event, yaml.SequenceStartEvent):
             return self.sequence(path)

@@ -17,7 +17,7 @@ from inkov.forwarding.ladder import Ladder, ladder
 from inkov.forwarding.relay import Mask, RelayMap, View, memberships, relay_map
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, natural
-from inkov.model.switch import DEFAULT_VLAN, Access, Port, Switch
+from inkov.model.switch import DEFAULT_VLAN, Access, Port, Switch, Vlan
 from inkov.model.vlanset import FULL_MASK, Vid
 
 
@@ -27,7 +27,7 @@ class Network:
     def __init__(self, campus: Campus) -> None:
         self.campus = campus
         self.switches: Mapping[str, Switch] = campus.switches
-        self._active: dict[tuple[str, View], Mask] = {}
+        self._masks: dict[int, tuple[Mask, Mask]] = {}
         self._relay: dict[tuple[PortRef, View], RelayMap] = {}
         self._graphs: dict[View, Graph] = {}
         self._ladders: dict[Link, Ladder] = {}
@@ -38,26 +38,34 @@ class Network:
         """Returns a port or LAG that exists."""
         return self.switches[ref.switch].ports[ref.port]
 
+    def has(self, ref: PortRef) -> bool:
+        """Tells whether there is such a port or LAG."""
+        return ref.switch in self.switches and ref.port in self.switches[ref.switch].ports
+
     def defined(self, switch: str) -> Mask:
         """Returns the VLANs in a switch's table, active or not; all where it keeps no table."""
-        table = self.switches[switch].vlans
-        return FULL_MASK if table is None else sum(1 << v for v in table)
+        return self._table_masks(switch)[0]
 
     def active(self, switch: str, view: View = View.MUST) -> Mask:
         """Returns the VLANs a switch relays: defined and active."""
-        key = (switch, view)
-        if key not in self._active:
-            of = self.switches[switch]
-            mask = FULL_MASK
-            if of.vlans is not None:
-                mask = 0
-                for v, entry in of.vlans.items():
-                    if entry.active:
-                        mask |= 1 << v
-                if view is View.MAY and not of.default_vlan_listed:
-                    mask |= 1 << DEFAULT_VLAN
-            self._active[key] = mask
-        return self._active[key]
+        active = self._table_masks(switch)[1]
+        if view is View.MAY and not self.switches[switch].default_vlan_listed:
+            return active | 1 << DEFAULT_VLAN
+        return active
+
+    def _table_masks(self, switch: str) -> tuple[Mask, Mask]:
+        """Returns the VLANs defined, and those of them active; worked out once for tables that switches share."""
+        table = self.switches[switch].vlans
+        if table is None:
+            return FULL_MASK, FULL_MASK
+        if id(table) not in self._masks:
+            defined = active = 0
+            for v, entry in table.items():
+                defined |= 1 << v
+                if entry.active:
+                    active |= 1 << v
+            self._masks[id(table)] = defined, active
+        return self._masks[id(table)]
 
     def relay(self, ref: PortRef, view: View = View.MUST) -> RelayMap:
         """Returns the relay map of a port or LAG."""
@@ -65,6 +73,15 @@ class Network:
         if key not in self._relay:
             self._relay[key] = relay_map(self.port(ref), self.active(ref.switch, view), view)
         return self._relay[key]
+
+    @cached_property
+    def tables(self) -> list[tuple[Mapping[Vid, Vlan], list[str]]]:
+        """The VLAN tables of the campus, each once, with the switches that have it."""
+        found: dict[int, tuple[Mapping[Vid, Vlan], list[str]]] = {}
+        for switch in self.switches.values():
+            if switch.vlans is not None:
+                found.setdefault(id(switch.vlans), (switch.vlans, []))[1].append(switch.name)
+        return list(found.values())
 
     @cached_property
     def inhabited(self) -> Mask:
@@ -75,9 +92,8 @@ class Network:
     def used(self) -> Mask:
         """VLANs that are defined, or have an access port, anywhere."""
         mask = self.inhabited
-        for switch in self.switches.values():
-            if switch.vlans is not None:
-                mask |= self.defined(switch.name)
+        for _, switches in self.tables:
+            mask |= self.defined(switches[0])
         return mask
 
     # -- links ---------------------------------------------------------------------------------------
@@ -192,7 +208,7 @@ class Network:
             lag = self.port(ref).lag
             own = PortRef(ref.switch, lag) if lag else ref
             relay = self.relay(own, View.MAY)
-            far = PortRef(name, "?")
+            far = PortRef(name, f"? towards {own}")  # its ports are not known, but they are different ones
             graph.join(
                 own,
                 far,

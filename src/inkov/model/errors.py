@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -43,6 +42,8 @@ class BadInput(InkovError):
 
 def nearest(name: str, known: Iterable[str], listed: int = 16) -> str:
     """Returns a hint: the most similar known name, or all of them when there are no more than `listed`, or nothing."""
+    import difflib  # noqa: PLC0415 - only bad input needs it
+
     names: Sequence[str] = sorted(known)
     if close := difflib.get_close_matches(name, names, n=1):
         return f"; did you mean {close[0]!r}?"

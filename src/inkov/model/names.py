@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -13,7 +14,7 @@ _DIGITS = re.compile(r"(\d+)", re.ASCII)
 def natural(name: str) -> tuple[tuple[int, int, str], ...]:
     """Returns a sort key that puts `p2` before `p10`. Total: different names have different keys."""
     parts = _DIGITS.split(name)
-    key = [(1, int(p), p) if i % 2 else (0, 0, p) for i, p in enumerate(parts) if p]
+    key = [(0, int(p), p) if i % 2 else (1, 0, p) for i, p in enumerate(parts) if p]
     return tuple(key)
 
 
@@ -36,3 +37,20 @@ class PortRef(NamedTuple):
     def order(self) -> tuple[object, object]:
         """Sort key: natural order of switch, then of port."""
         return natural(self.switch), natural(self.port)
+
+
+def ports_text(names: Iterable[str]) -> str:
+    """Returns port names with runs written short: `1-3,7,u1-u2`."""
+    parts: list[tuple[str, str]] = []
+    for name in sorted(names, key=natural):
+        if parts and _follows(parts[-1][1], name):
+            parts[-1] = (parts[-1][0], name)
+        else:
+            parts.append((name, name))
+    return ",".join(first if first == last else f"{first}-{last}" for first, last in parts)
+
+
+def _follows(before: str, after: str) -> bool:
+    stem = before.rstrip("0123456789")
+    number = before[len(stem) :]
+    return bool(number) and after == f"{stem}{int(number) + 1}"

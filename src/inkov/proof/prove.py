@@ -205,7 +205,7 @@ def _shown(network: Network, ref: PortRef, domain: int) -> tuple[int, ...] | Non
 
 def _allows(network: Network, ref: PortRef, tags: tuple[int, ...] | None) -> Source:
     """Returns where the setting stands that lets a frame with these tags pass a port."""
-    if ref.port not in network.switches[ref.switch].ports:
+    if not network.has(ref):
         return Source("")
     port = network.port(ref)
     match port.switching:
@@ -222,7 +222,7 @@ def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list
     for ref in (out, into):
         if ref is None:
             continue
-        if ref.port not in network.switches.get(ref.switch, _NO_PORTS).ports:
+        if not network.has(ref):
             found.append(f"what {ref.switch} does is not known: its file, or the cable, is missing")
         elif (why := unknown(network.port(ref))) is not None:
             found.append(f"{ref}: {why} ({network.port(ref).origin.of()})")
@@ -230,10 +230,3 @@ def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list
             found.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
     found += [k.doubt for k in network.links if k.doubt and {out, into} == {k.a, k.b}]
     return found
-
-
-class _NoPorts:
-    ports: Mapping[str, object] = {}
-
-
-_NO_PORTS = _NoPorts()

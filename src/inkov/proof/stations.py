@@ -30,12 +30,12 @@ class Stations:
     def __init__(self, network: Network, segment: Segment) -> None:
         self.name = segment.name
         found: dict[tuple[str, Domain], list[PortRef]] = defaultdict(list)
-        for vid in segment.vlans & VlanSet.from_mask(network.used):
+        for vid in segment.vlans & VlanSet(network.members):
             for refs in network.live_members(vid).values():
                 found[refs[0].switch, vid] += refs
         for ref in network.open_trunks:
             relay = network.relay(ref)
-            for vid in bits((relay.out_tagged | relay.out_untagged) & segment.vlans.mask & network.used):
+            for vid in bits((relay.out_tagged | relay.out_untagged) & segment.vlans.mask):
                 found[ref.switch, vid].append(ref)
         self.ports: Mapping[tuple[str, Domain], list[PortRef]] = dict(
             sorted(found.items(), key=lambda item: (item[1][0].order, item[0][1]))

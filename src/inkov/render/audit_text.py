@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.console import Group, RenderableType
 from rich.text import Text
 
-from inkov.render.page import SEVERITY_STYLES, labelled, plural, spaced, table, words
+from inkov.render.page import SEVERITY_STYLES, badge, labelled, many, plural, spaced, table, tally, words
 from inkov.views.reports import AuditView, EvidenceView, FindingView
 
 _SHOWN_EVIDENCE = 6
@@ -27,10 +27,8 @@ def _summary(view: AuditView) -> RenderableType:
         ]
     )
     head = Text.assemble(words(view.campus, "bold"), "   ", (counted, "dim"))
-    tally = Text("   ").join(
-        Text(plural(n, severity), style=SEVERITY_STYLES[severity]) for severity, n in view.counts.items() if n
-    )
-    return Group(head, tally if tally.plain else Text("no findings", style="bold green"))
+    counts = [(str(n), many(n, severity), SEVERITY_STYLES[severity]) for severity, n in view.counts.items() if n]
+    return Group(head, tally(counts) if counts else Text("no findings", style="bold"))
 
 
 def _closing(view: AuditView) -> list[RenderableType]:
@@ -41,8 +39,7 @@ def _closing(view: AuditView) -> list[RenderableType]:
 
 def _finding(finding: FindingView) -> RenderableType:
     head = Text.assemble(
-        (finding.severity.upper().ljust(7), SEVERITY_STYLES[finding.severity]),
-        " ",
+        badge(finding.severity.upper(), SEVERITY_STYLES[finding.severity], 7),
         (finding.rule.ljust(22), "bold"),
         " ",
         words(finding.place),

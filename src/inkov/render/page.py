@@ -16,8 +16,14 @@ from rich.text import Text
 WIDTH = 100
 """Columns that all text output fits into."""
 
-SEVERITY_STYLES = {"breach": "bold red", "outage": "bold magenta", "risk": "bold yellow", "tidy": "bold cyan"}
-OUTCOME_STYLES = {"proved": "bold green", "broken": "bold red", "cannot tell": "bold yellow"}
+SEVERITY_STYLES = {
+    "breach": "white on red",
+    "outage": "white on magenta",
+    "risk": "black on yellow",
+    "tidy": "reverse",
+}
+OUTCOME_STYLES = {"proved": "white on green", "broken": "white on red", "cannot tell": "black on yellow"}
+"""Words on a ground of their own, so that they can be read on dark and on light terminals alike."""
 
 _ASCII = str.maketrans(
     {"●": "#", "○": "o", "·": ".", "×": "x", "│": "|", "═": "=", "─": "-", "↔": "<>", "→": ">", "←": "<", "…": "~"}
@@ -33,8 +39,12 @@ def clean(text: str) -> str:
 
 def plural(n: int, word: str) -> str:
     """Returns `1 switch`, `2 switches`."""
-    many = {"switch": "switches", "breach": "breaches", "tidy": "tidy"}.get(word, word + "s")
-    return f"{n} {word if n == 1 else many}"
+    return f"{n} {many(n, word)}"
+
+
+def many(n: int, word: str) -> str:
+    """Returns a word as it stands after a number."""
+    return word if n == 1 else {"switch": "switches", "breach": "breaches", "tidy": "tidy"}.get(word, word + "s")
 
 
 def words(text: str, style: str = "") -> Text:
@@ -61,6 +71,16 @@ def labelled(pairs: Iterable[tuple[str, RenderableType]], indent: int = 2) -> Re
     for label, text in pairs:
         grid.add_row(label, text)
     return Padding(grid, (0, 0, 0, indent))
+
+
+def badge(word: str, style: str, width: int = 0) -> Text:
+    """Returns a word on its ground, then blanks up to a width."""
+    return Text.assemble((f" {word} ", style), " " * (width - len(word)))
+
+
+def tally(counts: Iterable[tuple[str, str, str]]) -> Text:
+    """Returns counts side by side: each a number, what it counts, and the style of the word."""
+    return Text("   ").join(Text.assemble((f"{n} ", "bold"), badge(word, style)) for n, word, style in counts)
 
 
 def spaced(blocks: Iterable[RenderableType]) -> Group:

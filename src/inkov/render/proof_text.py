@@ -8,7 +8,7 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from inkov.render.page import OUTCOME_STYLES, clean, labelled, plural, spaced, words
+from inkov.render.page import OUTCOME_STYLES, badge, clean, labelled, plural, spaced, tally, words
 from inkov.views.reports import PassageView, StopView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")
@@ -18,17 +18,19 @@ def prove_text(campus: str, verdicts: Iterable[VerdictView]) -> RenderableType:
     """Returns the page of a run of proofs."""
     listed = sorted(verdicts, key=lambda v: _ORDER.index(v.outcome))
     counts = {o: sum(v.outcome == o for v in listed) for o in _ORDER}
-    tally = Text("   ").join(Text(f"{n} {o}", style=OUTCOME_STYLES[o]) for o, n in counts.items() if n)
-    head = Group(Text.assemble(words(campus, "bold"), "   ", (plural(len(listed), "claim"), "dim")), tally)
+    head = Group(
+        Text.assemble(words(campus, "bold"), "   ", (plural(len(listed), "claim"), "dim")),
+        tally((str(n), o, OUTCOME_STYLES[o]) for o, n in counts.items() if n),
+    )
     return spaced([head, *map(_verdict, listed)])
 
 
 def _verdict(verdict: VerdictView) -> RenderableType:
-    said = f"{verdict.kind} {', '.join(verdict.segments[:6])}"
-    if len(verdict.segments) > 6:
-        said += f" and {len(verdict.segments) - 6} more"
+    said = f"{verdict.kind} {', '.join(verdict.segments[:4])}"
+    if len(verdict.segments) > 4:
+        said += f" and {len(verdict.segments) - 4} more"
     head = Text.assemble(
-        (verdict.outcome.upper().ljust(11), OUTCOME_STYLES[verdict.outcome]), " ", words(verdict.name, "bold")
+        badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
     )
     if verdict.name != said:
         head.append("   ").append(words(said, "dim"))
@@ -41,7 +43,8 @@ def _verdict(verdict: VerdictView) -> RenderableType:
     if rows:
         blocks.append(labelled(rows))
     if verdict.stop is not None:
-        blocks.append(labelled([("Stops", words(_stop(verdict.stop)))]))
+        seen = [("Seen", words(verdict.stop.source, "cyan"))] if verdict.stop.source else []
+        blocks.append(labelled([("Stops", words(_stop(verdict.stop))), *seen]))
     for witness in verdict.witnesses:
         blocks += [Padding(_witness(witness), (0, 0, 0, 2))]
     return Group(*blocks)
@@ -49,8 +52,7 @@ def _verdict(verdict: VerdictView) -> RenderableType:
 
 def _stop(stop: StopView) -> str:
     where = f" stops at {stop.link}" if stop.link else ""
-    seen = f"   {stop.source}" if stop.source else ""
-    return f"a frame from {stop.sender} to {stop.hearer}{where}: {stop.reason or 'the VLAN changes on the way'}.{seen}"
+    return f"A frame from {stop.sender} to {stop.hearer}{where}: {stop.reason or 'the VLAN changes on the way'}."
 
 
 def _witness(witness: WitnessView) -> RenderableType:

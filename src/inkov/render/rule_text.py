@@ -8,14 +8,14 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from inkov.render.page import SEVERITY_STYLES, labelled, spaced, table, words
+from inkov.render.page import SEVERITY_STYLES, badge, labelled, spaced, table, words
 from inkov.rules.registry import Example, Rule
 
 
 def rule_text(rule: Rule) -> RenderableType:
     """Returns what one rule looks for, why, what to do, and an example of each."""
     severity = rule.severity.value
-    head = Text.assemble((severity.upper(), SEVERITY_STYLES[severity]), "  ", (rule.name, "bold"))
+    head = Text.assemble(badge(severity.upper(), SEVERITY_STYLES[severity], 7), (rule.name, "bold"))
     about = labelled([("Looks for", words(rule.looks_for)), ("Why", words(rule.why)), ("What to do", words(rule.mend))])
     return spaced(
         [
@@ -38,7 +38,7 @@ def _example(title: str, example: Example) -> RenderableType:
 def rules_text(rules: Iterable[Rule]) -> RenderableType:
     """Returns all rules by theme."""
     rows = [
-        (words(r.name, "bold"), Text(r.severity.value, style=SEVERITY_STYLES[r.severity.value]), words(r.looks_for))
+        (words(r.name, "bold"), badge(r.severity.value, SEVERITY_STYLES[r.severity.value]), words(r.looks_for))
         for r in sorted(rules, key=lambda r: r.name)
     ]
     return table(("rule", "at worst", "looks for"), rows)

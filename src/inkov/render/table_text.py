@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
+from inkov.model import names
 from inkov.render.page import WIDTH, spaced, table, words
-from inkov.views.tables import FloodRow, LinkRow, PortRow, VlanCell, VlanRow
+from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, VlanCell, VlanRow
 
 _GRID_MAX = 40
 
@@ -20,7 +21,7 @@ def links_text(rows: Sequence[LinkRow]) -> RenderableType:
     stacked = wide > _ENDS_MAX
     body: list[tuple[RenderableType, ...]] = []
     for r in rows:
-        style = "" if r.up and not r.lost and not r.leaks and not r.doubt else "bold yellow"
+        style = "" if r.up and not r.lost and not r.leaks and not r.doubt else "bold magenta"
         line = Text("───" if r.up else "─ ─", style=style)
         facts = (
             _mirrored(r.form_a, r.form_b),
@@ -50,7 +51,7 @@ def _facts_line(facts: Sequence[Text]) -> RenderableType:
 
 
 def _mirrored(a: str, b: str) -> Text:
-    middle, style = ("=", "") if a == b else ("|", "bold yellow")
+    middle, style = ("=", "") if a == b else ("|", "bold magenta")
     return Text(f"{a} {middle} {b}", style=style)
 
 
@@ -65,7 +66,7 @@ def _notes(r: LinkRow) -> RenderableType | None:
     ]
     rows += [(Text("leak", style="bold red"), words(leak), Text("")) for leak in r.leaks]
     if r.doubt:
-        rows.append((Text("doubt", style="bold yellow"), words(r.doubt), Text("")))
+        rows.append((Text("doubt", style="bold magenta"), words(r.doubt), Text("")))
     if not rows:
         return None
     made = table(("", "", ""), rows)
@@ -78,8 +79,8 @@ def vlans_text(rows: Sequence[VlanRow]) -> RenderableType:
     if not rows:
         return Text("no VLAN to show")
     switches = [c.switch for c in rows[0].cells]
-    names = max(len(_name(r)) for r in rows)
-    fits = 0 < len(switches) <= min(_GRID_MAX, (WIDTH - names - 30) // 2)
+    longest = max(len(_name(r)) for r in rows)
+    fits = 0 < len(switches) <= min(_GRID_MAX, (WIDTH - longest - 30) // 2)
     heads = ["VLAN", "name", "ports", "islands"]
     body: list[list[Text]] = []
     for r in rows:
@@ -148,28 +149,26 @@ def _counts(row: VlanRow) -> Text:
 
 
 def _split_notes(rows: Sequence[VlanRow]) -> list[RenderableType]:
-    notes: list[RenderableType] = []
-    for row in rows:
-        if row.islands < 2:
-            continue
+    """Returns which switches each island of a split VLAN has ports on, a part a line."""
+    lines: list[tuple[Text, ...]] = []
+    for row in (r for r in rows if r.islands > 1):
         parts: dict[int, list[str]] = {}
         for cell in row.cells:
             if cell.island is not None and cell.members:
                 parts.setdefault(cell.island, []).append(cell.switch)
-        shown = "   ".join(f"{chr(ord('A') + i % 26)}: {_few(names)}" for i, names in sorted(parts.items()))
-        notes.append(words(f"{row.vlan} is in {row.islands} parts   {shown}"))
-    return [Group(*notes)] if notes else []
-
-
-def _few(names: list[str]) -> str:
-    return ", ".join(names[:5]) + (f" and {len(names) - 5} more" if len(names) > 5 else "")
+        for n, (island, switches) in enumerate(sorted(parts.items())):
+            letter = chr(ord("A") + island % 26)
+            lines.append(
+                (Text("" if n else str(row.vlan), style="bold"), Text(letter, "bold red"), words(", ".join(switches)))
+            )
+    return [table(("VLAN", "part", "ports on"), lines, right=[0])] if lines else []
 
 
 def ports_text(rows: Sequence[PortRow]) -> RenderableType:
     """Returns ports, runs of like ones in one row."""
     body: list[tuple[Text, ...]] = []
     for first, last in _runs(rows):
-        name = first.port if first is last else f"{first.port} .. {last.port.partition(':')[2]}"
+        name = first.port if first is last else f"{first.port}-{last.port.partition(':')[2]}"
         off = "" if first.enabled else "off"
         native = "" if first.native is None else str(first.native)
         body.append(
@@ -208,9 +207,19 @@ def flood_text(rows: Iterable[FloodRow]) -> RenderableType:
     """Returns who hears whom, one sending port a row."""
     body = []
     for row in rows:
-        heard = ", ".join(f"{h.at}{_tags(h.tags)}" for h in row.heard)
+        heard = ", ".join(_heard(row.heard))
         body.append((words(row.from_), Text(str(len(row.heard))), words(heard or "nobody")))
     return table(("from", "heard at", "ports (tags as the frame leaves there)"), body, right=[1])
+
+
+def _heard(heard: Iterable[HeardRow]) -> Iterator[str]:
+    """Yields the hearers a switch at a time, runs of ports written short."""
+    grouped: dict[tuple[str, str], list[str]] = {}
+    for h in heard:
+        switch, _, port = h.at.partition(":")
+        grouped.setdefault((switch, _tags(h.tags)), []).append(port)
+    for (switch, tags), ports in grouped.items():
+        yield f"{switch}:{names.ports_text(ports)}{tags}"
 
 
 def _tags(tags: tuple[int, ...]) -> str:

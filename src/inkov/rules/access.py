@@ -6,11 +6,12 @@ from collections.abc import Iterator
 
 from inkov.forwarding.ladder import vlan_source
 from inkov.forwarding.relay import View
+from inkov.model.names import ports_text
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, count, named, ports_text
+from inkov.rules.wording import at, count, named
 
 
 @rule(

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 
 from inkov.forwarding.ladder import Lost, Rung
 from inkov.forwarding.relay import View
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, ports_text
 from inkov.model.switch import Trunk
 from inkov.model.vlanset import ALL
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, joined, member_count, ports_text, vlans
+from inkov.rules.wording import at, cause, joined, member_count, vlans
 
 
 @rule(

@@ -215,22 +215,28 @@ def _called(facts: Facts, some: VlanSet) -> str:
 )
 def unnamed(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
-    for switch in facts.network.switches.values():
-        bare = [v for v, entry in (switch.vlans or {}).items() if not entry.name and v != DEFAULT_VLAN]
+    for table, switches in facts.network.tables:
+        bare = [v for v, entry in table.items() if not entry.name and v != DEFAULT_VLAN]
         if not bare:
             continue
         some = VlanSet(bare)
-        known = [named(facts.network, v) for v in bare if not named(facts.network, v).startswith("VLAN")]
-        yield Finding(
-            rule="vlan/unnamed",
-            severity=Severity.TIDY,
-            place=switch.name,
-            what=f"{vlans(some)} {'has' if len(some) == 1 else 'have'} no name on {switch.name}.",
-            mend=f"Name {'it' if len(some) == 1 else 'them'}" + (f", as elsewhere: {joined(known)}." if known else "."),
-            evidence=(Evidence(f"{bare[0]} without a name", vlan_source(facts.network, switch.name, bare[0])),),
-            causes=((switch.name, "vlan-names", str(bare[0])),),
-            vlans=some,
-        )
+        known = [called for v in bare if (called := named(facts.network, v)) != f"VLAN {v}"]
+        for switch in switches:
+            yield _unnamed_on(facts, switch, some, known)
+
+
+def _unnamed_on(facts: Facts, switch: str, some: VlanSet, known: list[str]) -> Finding:
+    first = next(iter(some))
+    return Finding(
+        rule="vlan/unnamed",
+        severity=Severity.TIDY,
+        place=switch,
+        what=f"{vlans(some)} {'has' if len(some) == 1 else 'have'} no name on {switch}.",
+        mend=f"Name {'it' if len(some) == 1 else 'them'}" + (f", as elsewhere: {joined(known)}." if known else "."),
+        evidence=(Evidence(f"{first} without a name", vlan_source(facts.network, switch, first)),),
+        causes=((switch, "vlan-names", str(first)),),
+        vlans=some,
+    )
 
 
 Named = dict[Vid, dict[str, list[str]]]
@@ -239,10 +245,10 @@ Named = dict[Vid, dict[str, list[str]]]
 def _names(facts: Facts) -> Named:
     """Returns, for each VLAN, its names as compared (case does not count) and the switches that use each."""
     found: Named = defaultdict(lambda: defaultdict(list))
-    for switch in facts.network.switches.values():
-        for v, entry in (switch.vlans or {}).items():
+    for table, switches in facts.network.tables:
+        for v, entry in table.items():
             if entry.name and v != DEFAULT_VLAN:
-                found[v][entry.name.casefold()].append(switch.name)
+                found[v][entry.name.casefold()] += switches
     return found
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
-from inkov.model.names import PortRef, natural
+from inkov.model.names import PortRef, ports_text
 from inkov.model.switch import DEFAULT_VLAN, Access, Port, Trunk
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence
@@ -28,23 +28,6 @@ def joined(names: Iterable[str], limit: int = 4) -> str:
     if len(listed) > limit:
         return f"{', '.join(listed[: limit - 1])} and {len(listed) - limit + 1} more"
     return " and ".join(filter(None, [", ".join(listed[:-1]), *listed[-1:]]))
-
-
-def ports_text(names: Sequence[str]) -> str:
-    """Returns port names with runs written short: `1-3,7,u1-u2`."""
-    parts: list[tuple[str, str]] = []
-    for name in sorted(names, key=natural):
-        if parts and _follows(parts[-1][1], name):
-            parts[-1] = (parts[-1][0], name)
-        else:
-            parts.append((name, name))
-    return ",".join(first if first == last else f"{first}-{last}" for first, last in parts)
-
-
-def _follows(before: str, after: str) -> bool:
-    stem = before.rstrip("0123456789")
-    number = before[len(stem) :]
-    return bool(number) and after == f"{stem}{int(number) + 1}"
 
 
 def named(network: Network, vid: Vid) -> str:

@@ -45,7 +45,7 @@ class LinkRow:
         carries: how many of those the campus uses.
         wanted: how many either end allows and the campus uses.
         lost: the others, with reasons.
-        leaks: VLANs that change into others on this link, as `350 -> 360`.
+        leaks: VLANs that change into others on this link, as `visitor-pier 350 -> watchtower 360`.
         doubt: why it is not sure that this link exists; empty when it is.
     """
 
@@ -159,7 +159,7 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
         wanted=len(carried) + sum(len(v) for v, _ in lost),
         lost=tuple(LostRow(str(v), str(loss), str(loss.source)) for v, loss in lost),
         leaks=tuple(
-            f"{near} {VlanSet.from_mask(leak.out)} -> {far} {VlanSet.from_mask(leak.into)}"
+            f"{near.switch} {VlanSet.from_mask(leak.out)} -> {far.switch} {VlanSet.from_mask(leak.into)}"
             for leaks, near, far in both
             for leak in leaks
             if link.up and (vlans is None or (leak.out | leak.into) & vlans.mask)

@@ -1,0 +1,171 @@
+"""Makes campuses of any size: a tree of switches, three levels deep, healthy and the same for the same seed."""
+
+from __future__ import annotations
+
+import json
+import random
+from dataclasses import dataclass
+from pathlib import Path
+
+NATIVE = 4000
+PARKING = 4001
+
+
+@dataclass(frozen=True)
+class Shape:
+    """How large a campus to make.
+
+    Attributes:
+        switches: how many switches; each but the first has one uplink.
+        ports: ports a switch, uplinks and downlinks included.
+        vlans: VLANs every switch defines.
+        seed: which of the many campuses of this size.
+        fanout: how many switches hang on one.
+    """
+
+    switches: int
+    ports: int = 48
+    vlans: int = 200
+    seed: int = 1
+    fanout: int = 20
+
+
+def documents(shape: Shape) -> list[tuple[str, dict[str, object]]]:
+    """Returns (name, what the switch is), in plain terms both writers understand."""
+    rng = random.Random(shape.seed)
+    vids = sorted(rng.sample(range(100, 4000), shape.vlans))
+    parents = [None] + [(i - 1) // shape.fanout for i in range(1, shape.switches)]
+    children: dict[int, list[int]] = {}
+    for child, parent in enumerate(parents):
+        if parent is not None:
+            children.setdefault(parent, []).append(child)
+    made = []
+    for i in range(shape.switches):
+        links = []
+        if (parent := parents[i]) is not None:
+            links.append(("p1", name_of(parent), f"p{2 + children[parent].index(i)}"))
+        links += [(f"p{2 + n}", name_of(child), "p1") for n, child in enumerate(children.get(i, []))]
+        used = {port for port, _, _ in links}
+        own = rng.sample(vids, min(6, len(vids)))
+        ports = {}
+        for n in range(1, shape.ports + 1):
+            port = f"p{n}"
+            if port in used:
+                ports[port] = ("trunk", [*vids, NATIVE])
+            elif n % 12 == 0:
+                ports[port] = ("parked", PARKING)
+            else:
+                ports[port] = ("access", own[n % len(own)])
+        made.append((name_of(i), {"vlans": vids, "ports": ports, "links": links}))
+    return made
+
+
+def name_of(i: int) -> str:
+    return f"sw-{i:04d}"
+
+
+def write_openconfig(folder: Path, shape: Shape) -> list[Path]:
+    """Writes the campus as OpenConfig JSON, indented as exporters do."""
+    paths = []
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, switch in documents(shape):
+        path = folder / f"{name}.json"
+        path.write_text(json.dumps(_openconfig(name, switch), indent=1))
+        paths.append(path)
+    return paths
+
+
+def _openconfig(name: str, switch: dict[str, object]) -> dict[str, object]:
+    interfaces = []
+    for port, (kind, value) in switch["ports"].items():
+        if kind == "trunk":
+            config = {"interface-mode": "TRUNK", "native-vlan": NATIVE, "trunk-vlans": _ranges(value)}
+        else:
+            config = {"interface-mode": "ACCESS", "access-vlan": value}
+        interfaces.append(
+            {
+                "name": port,
+                "config": {
+                    "name": port,
+                    "type": "iana-if-type:ethernetCsmacd",
+                    "enabled": kind != "parked",
+                    "description": f"{kind} {port}",
+                },
+                "openconfig-if-ethernet:ethernet": {
+                    "config": {"port-speed": "openconfig-if-ethernet:SPEED_1GB"},
+                    "openconfig-vlan:switched-vlan": {"config": config},
+                },
+            }
+        )
+    table = [(v, f"vlan-{v}") for v in switch["vlans"]] + [(NATIVE, "native-unused"), (PARKING, "parking")]
+    lldp = [
+        {
+            "name": port,
+            "config": {"name": port, "enabled": True},
+            "neighbors": {
+                "neighbor": [
+                    {
+                        "id": "1",
+                        "state": {
+                            "id": "1",
+                            "system-name": far,
+                            "port-id": far_port,
+                            "port-id-type": "INTERFACE_NAME",
+                        },
+                    }
+                ]
+            },
+        }
+        for port, far, far_port in switch["links"]
+    ]
+    return {
+        "openconfig-system:system": {"config": {"hostname": name}},
+        "openconfig-interfaces:interfaces": {"interface": interfaces},
+        "openconfig-network-instance:network-instances": {
+            "network-instance": [
+                {
+                    "name": "default",
+                    "config": {"name": "default", "type": "openconfig-network-instance-types:DEFAULT_INSTANCE"},
+                    "vlans": {
+                        "vlan": [
+                            {"vlan-id": v, "config": {"vlan-id": v, "name": n, "status": "ACTIVE"}} for v, n in table
+                        ]
+                    },
+                }
+            ]
+        },
+        "openconfig-lldp:lldp": {"config": {"enabled": True, "system-name": name}, "interfaces": {"interface": lldp}},
+    }
+
+
+def _ranges(vids: list[int]) -> list[object]:
+    runs: list[list[int]] = []
+    for v in sorted(vids):
+        if runs and v == runs[-1][1] + 1:
+            runs[-1][1] = v
+        else:
+            runs.append([v, v])
+    return [a if a == b else f"{a}..{b}" for a, b in runs]
+
+
+def write_yaml(folder: Path, shape: Shape) -> list[Path]:
+    """Writes the campus as Inkov switch files."""
+    paths = []
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, switch in documents(shape):
+        lines = ["inkov: switch", f"name: {name}", "vlans:"]
+        lines += [f"  {v}: vlan-{v}" for v in switch["vlans"]]
+        lines += [f"  {NATIVE}: native-unused", f"  {PARKING}: parking", "ports:"]
+        for port, (kind, value) in switch["ports"].items():
+            if kind == "trunk":
+                listed = ",".join(str(r).replace("..", "-") for r in _ranges(value))
+                lines.append(f'  {port}: {{trunk: "{listed}", native: {NATIVE}, label: {kind} {port}}}')
+            else:
+                off = ", enabled: false" if kind == "parked" else ""
+                lines.append(f"  {port}: {{access: {value}{off}, label: {kind} {port}}}")
+        lines.append("neighbours:")
+        lines += [f"  {port}: {far} {far_port}" for port, far, far_port in switch["links"]]
+        path = folder / f"{name}.yaml"
+        path.write_text("\n".join(lines) + "\n")
+        paths.append(path)
+    return paths

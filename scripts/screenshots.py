@@ -1,0 +1,75 @@
+"""Takes the pictures in docs/screenshots: each main command on the demo campus, in a real terminal window.
+
+Needs xvfb, xterm, imagemagick and fonts-dejavu-core (Debian packages).
+"""
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+SHOTS = ROOT / "docs" / "screenshots"
+DISPLAY = ":97"
+COMMANDS = {
+    "audit": "inkov audit as-found | head -38",
+    "prove": "inkov prove as-found | head -38",
+    "links": "inkov links as-found | head -38",
+    "vlans": "inkov vlans as-found",
+    "ports": "inkov ports mended --switch 'kelp-*' --switch watchtower-a",
+    "flood": "inkov flood as-found kelp-hall-1:8",
+    "explain": "inkov explain native/mismatch",
+    "mended": "inkov audit mended; inkov prove mended",
+}
+
+
+LOOK = {
+    "boldColors": "false",
+    "color1": "#b00020",
+    "color2": "#00701a",
+    "color3": "#ffc20a",
+    "color5": "#8a1c7c",
+    "color6": "#005f73",
+    "background": "#fdfdfb",
+    "foreground": "#222222",
+}
+
+
+def picture(name: str, command: str, folder: Path) -> None:
+    """Runs a command in a terminal window and saves what the window shows."""
+    script = folder / "show.sh"
+    script.write_text(f"cd {folder}/quillfin\nprintf '$ %s\\n\\n' \"{command}\"\n{command}\nsleep 60\n")
+    env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
+    env |= {"LANG": "C.UTF-8", "FORCE_COLOR": "1"}
+    look = [word for key, value in LOOK.items() for word in ("-xrm", f"XTerm*{key}: {value}")]
+    shape = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "139x41+0+0", "-b", "12", "+sb", "-u8"]
+    window = subprocess.Popen(["xterm", *shape, *look, "-e", "bash", str(script)], env=env)
+    time.sleep(4)
+    subprocess.run(["import", "-window", "root", "-colors", "64", str(SHOTS / f"{name}.png")], env=env, check=True)
+    window.terminate()
+    window.wait()
+
+
+def main() -> None:
+    missing = [p for p in ("Xvfb", "xterm", "import") if shutil.which(p) is None]
+    if missing:
+        sys.exit(f"missing: {', '.join(missing)}; install xvfb, xterm and imagemagick")
+    wanted = sys.argv[1:] or list(COMMANDS)
+    server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1)
+        with tempfile.TemporaryDirectory() as made:
+            folder = Path(made)
+            inkov = Path(sys.executable).with_name("inkov")
+            subprocess.run([inkov, "demo", folder / "quillfin"], check=True, capture_output=True)
+            for name in wanted:
+                picture(name, COMMANDS[name], folder)
+    finally:
+        server.terminate()
+
+
+if __name__ == "__main__":
+    main()

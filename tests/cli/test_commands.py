@@ -1,0 +1,254 @@
+"""Each command, run as users run it: what it prints, in text and JSON, and its exit code."""
+
+import json
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from conftest import DATA, run_inkov
+
+EXPORTS = DATA / "realswitch" / "campus-9007"
+TABLES = ["audit", "prove", "vlans", "links", "ports", "flood"]
+
+
+@pytest.mark.parametrize("command", TABLES)
+def test_json_of_every_table_fits_its_schema(command, quillfin):
+    ran = run_inkov(command, "as-found", "--format", "json", cwd=quillfin)
+    assert ran.code in {0, 1}
+    schema = json.loads(run_inkov("schema", command).out)
+    jsonschema.Draft202012Validator.check_schema(schema)
+    jsonschema.validate(json.loads(ran.out), schema)
+    assert ran.out.endswith("\n")
+
+
+@pytest.mark.parametrize("command", TABLES)
+def test_a_bare_folder_of_exports_is_enough(command):
+    ran = run_inkov(command, EXPORTS)
+    assert ran.code in {0, 1}
+    assert "Traceback" not in ran.err
+    assert max(map(len, ran.out.splitlines())) <= 100
+
+
+@pytest.mark.parametrize("command", TABLES)
+def test_same_bytes_whatever_the_hash_seed(command, quillfin):
+    first, second = (run_inkov(command, "as-found", cwd=quillfin, PYTHONHASHSEED=seed) for seed in "17")
+    assert first == second
+    assert max(map(len, first.out.splitlines())) <= 100
+
+
+def test_audit_text_says_what_seen_and_mend(quillfin):
+    ran = run_inkov("audit", "as-found", cwd=quillfin)
+    assert ran.code == 1
+    assert ran.out.splitlines()[:2] == [
+        "Quillfin Marine Station   14 switches   238 ports   13 links   15 VLANs",
+        "2  breaches    5  outages    6  risks    4  tidy",
+    ]
+    block = next(b for b in ran.out.split("\n\n") if b.startswith(" BREACH  native/mismatch"))
+    assert block.splitlines()[1:7] == [
+        "  What  Frames of kiosks (350) leave visitor-pier untagged and arrive in tills (360) at",
+        "        watchtower-a; answers come back the same way. Both directions work: the two segments are",
+        "        one.",
+        "  Seen  trunk, native 350  switches/visitor-pier.yaml:20",
+        "        trunk, native 360  exports/watchtower-a.json a4: native-vlan",
+        "  Hits  VLANs 350,360, 20 ports",
+    ]
+
+
+def test_fail_on_sets_what_exits_one(quillfin):
+    only_tidy = ["audit", "mended"]
+    assert run_inkov(*only_tidy, "--fail-on", "tidy", cwd=quillfin).code == 0
+    assert run_inkov("audit", "as-found", "--fail-on", "breach", cwd=quillfin).code == 1
+
+
+def test_prove_draws_the_way_with_the_tag_of_every_hop(quillfin):
+    ran = run_inkov("prove", "as-found", "--claim", "apart tills kiosks", cwd=quillfin)
+    assert ran.code == 1
+    assert (
+        ran.out
+        == """\
+Quillfin Marine Station   1 claim
+1  broken
+
+ BROKEN      apart tills kiosks   apart tills, kiosks
+  tills → kiosks   and back: both directions work
+  ○  from kelp-hall-1:8   untagged
+  │
+  ●  kelp-hall-1   in 360              out u1   tag 360
+  │     switches/kelp-hall-1.yaml:17
+  │     switches/kelp-hall-1.yaml:22
+  │
+  ●  watchtower-a  in 360              out a4   untagged
+  │     exports/watchtower-a.json a2: trunk-vlans
+  │     exports/watchtower-a.json a4: native-vlan
+  │
+  ×  visitor-pier  in 350, was 360     out 1   untagged
+  │     switches/visitor-pier.yaml:20
+  │     switches/visitor-pier.yaml:14
+  │
+  ○  to visitor-pier:1   untagged
+"""
+    )
+
+
+def test_prove_gives_the_reason_a_claim_holds(quillfin):
+    ran = run_inkov("prove", "mended", "--claim", "apart 320 350", cwd=quillfin)
+    assert ran.code == 0
+    assert ran.out.splitlines()[3:] == [
+        " PROVED      apart 320 350   apart 320, 350",
+        "  Why  Everything their frames could reach was followed, over 6 links and 7 switches: each stays in",
+        "       its own VLANs.",
+    ]
+
+
+def test_links_shows_both_ends_and_why_the_rest_is_lost(quillfin):
+    ran = run_inkov("links", "as-found", "--switch", "boat-*", "--vlan", "360-380", cwd=quillfin)
+    assert (
+        ran.out
+        == """\
+one end             other end        forms          native     carries
+boat-store:u1  ───  watchtower-b:a4  trunk = trunk  990 = 990  none     0 of 2
+
+boat-store:u1 - watchtower-b:a4
+  360, 380 lost  not in the list of boat-store:u1  switches/boat-store.yaml:18
+
+native: VLAN of untagged frames.  carries: VLANs that cross both ways, of those in use.
+"""
+    )
+
+
+def test_vlans_shows_one_vlan_across_all_switches_with_islands(quillfin):
+    ran = run_inkov("vlans", "as-found", "--vlan", "330,430", cwd=quillfin)
+    lines = ran.out.splitlines()
+    assert lines[1].split() == ["330", "vet-records", "11", "2", *"A····a···B··a·"]
+    assert lines[2].endswith("× · · · · · · · · · · ·")
+    assert [line.split() for line in lines if line.split()[-2:-1] in (["A"], ["B"])] == [
+        ["330", "A", "archive"],
+        ["B", "seal-ward"],
+    ]
+
+
+def test_ports_joins_runs_of_like_ports(quillfin):
+    ran = run_inkov("ports", "mended", "--switch", "seal-ward", cwd=quillfin)
+    assert ran.out.splitlines()[1].split() == ["seal-ward:1-8", "access", "310", "seal", "pool"]
+    assert "kelp-hall-2:u2" in ran.out
+
+
+def test_flood_of_one_port_and_with_a_tag(quillfin):
+    ran = run_inkov("flood", "mended", "seal-ward:9", "--format", "json", cwd=quillfin)
+    (row,) = json.loads(ran.out)
+    assert row["from"] == "seal-ward:9"
+    assert {h["at"] for h in row["heard"]} == {f"archive:p{n}" for n in range(1, 7)} | {
+        f"seal-ward:{n}" for n in range(10, 14)
+    }
+    tagged = run_inkov("flood", "mended", "seal-ward:9", "--tag", "330", "--format", "json", cwd=quillfin)
+    assert json.loads(tagged.out) == [{"from": "seal-ward:9", "heard": []}]
+
+
+@pytest.mark.parametrize(
+    ("args", "message"),
+    [
+        (["flood", "mended", "seal-ward:99"], "port: seal-ward has no port '99'; did you mean '9'?"),
+        (["flood", "mended", "seal"], "port: 'seal' is not a port; expected switch:port"),
+        (
+            ["links", "mended", "--switch", "kelp-hall"],
+            "--switch: no switch matches 'kelp-hall'; did you mean 'kelp-hall-2'?",
+        ),
+        (["vlans", "mended", "--vlan", "5000"], "--vlan: 5000 is not a VLAN number; expected 1 to 4094"),
+        (["explain", "native/mismach"], "explain: there is no rule 'native/mismach'; did you mean 'native/mismatch'?"),
+        (
+            ["audit", "mended", "-o", "no/such/folder.txt"],
+            "no/such/folder.txt: cannot be written: No such file or directory",
+        ),
+    ],
+)
+def test_mistyped_arguments_are_answered_with_a_hint(args, message, quillfin):
+    ran = run_inkov(*args, cwd=quillfin)
+    assert (ran.code, ran.out, ran.err) == (2, "", message + "\n")
+
+
+def test_output_file_is_whole_and_text_has_no_colour(quillfin, tmp_path):
+    out = tmp_path / "audit.txt"
+    ran = run_inkov("audit", "mended", "-o", out, cwd=quillfin)
+    assert (ran.code, ran.out) == (0, "")
+    assert "\x1b" not in out.read_text()
+    assert [p.name for p in tmp_path.iterdir()] == ["audit.txt"]
+
+
+def test_explain_lists_and_explains(inkov):
+    listed = inkov("explain").out
+    assert "native/mismatch" in listed
+    told = inkov("explain", "access/default").out
+    assert "Breaks it (found at kelp-hall:2-4)" in told
+    assert "    ports: {1: {access: 310}, 2-4: {access: 1}}" in told
+
+
+def test_version_and_help_have_examples(inkov):
+    from inkov import __version__
+
+    assert inkov("--version").out == f"inkov {__version__}\n"
+    for command in [*TABLES, "demo", "explain", "schema"]:
+        assert f"Example: inkov {command}" in inkov(command, "--help").out
+
+
+def test_ascii_terminals_get_plain_glyphs(quillfin):
+    ran = run_inkov("vlans", "mended", "--vlan", "310", cwd=quillfin, PYTHONIOENCODING="ascii")
+    assert ran.code == 0
+    assert ran.out.isascii()
+    assert "# has ports in it" in ran.out
+
+
+def test_configuration_text_cannot_reach_the_terminal(site, inkov):
+    evil = "\x1b]0;owned\x07"
+    site(
+        {
+            "a.json": json.dumps(
+                {
+                    "openconfig-system:system": {"config": {"hostname": f"a{evil}"}},
+                    "openconfig-interfaces:interfaces": {
+                        "interface": [{"name": f"p{evil}", "config": {"description": f"[red]{evil}"}}]
+                    },
+                }
+            )
+        }
+    )
+    for command in ("ports", "audit", "vlans", "flood"):
+        ran = inkov(command, ".")
+        assert ran.code in {0, 1}
+        assert "\x1b" not in ran.out + ran.err
+        assert "\x07" not in ran.out + ran.err
+    assert "[red]\\x1b]0;owned\\x07" in inkov("ports", ".").out.replace("\n", "").replace(" ", "")
+
+
+def test_demo_is_idempotent_and_never_overwrites(inkov, tmp_path):
+    assert inkov("demo", "d").code == 0
+    assert inkov("demo", "d").code == 0
+    changed = tmp_path / "d" / "mended" / "campus.yaml"
+    changed.write_text("mine")
+    ran = inkov("demo", "d")
+    assert ran.code == 2
+    assert ran.err == "d/mended/campus.yaml: is there already with other content; name another folder, or remove it\n"
+    assert changed.read_text() == "mine"
+
+
+def test_order_of_files_changes_nothing(quillfin, tmp_path):
+    for i, path in enumerate(sorted((quillfin / "as-found").rglob("*.*"), reverse=True)):
+        if path.name != "campus.yaml":
+            (tmp_path / f"{i:02}{path.suffix}").write_bytes(path.read_bytes())
+    campus = (quillfin / "as-found" / "campus.yaml").read_text()
+    (tmp_path / "campus.yaml").write_text(campus.replace("[switches/*.yaml, exports/*.json]", "['[0-9]*.*']"))
+
+    def places(folder):
+        found = json.loads(run_inkov("audit", folder, "--format", "json").out)["findings"]
+        return [(f["rule"], f["place"], f["what"]) for f in found]
+
+    assert places(tmp_path) == places(quillfin / "as-found")
+
+
+def test_api_is_what_the_readme_shows(quillfin):
+    import inkov as api
+
+    campus = api.load(Path(quillfin) / "as-found")
+    assert api.audit(campus)[0].severity.value == "breach"
+    assert isinstance(api.prove(campus, ["apart tills kiosks"])[0].outcome, api.Broken)
+    assert str(api.flood(campus, "kelp-hall-1:8")[0].at) == "kelp-hall-1:8" or api.flood(campus, "kelp-hall-1:8")

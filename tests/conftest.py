@@ -1,0 +1,70 @@
+"""What all tests share: the built program, folders of files, and quick settings for hypothesis."""
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+from hypothesis import settings
+
+settings.register_profile("quick", deadline=None, max_examples=60)
+settings.register_profile("ci", deadline=None, max_examples=60, derandomize=True)
+settings.load_profile("ci" if os.environ.get("CI") else "quick")
+
+DATA = Path(__file__).parent / "data"
+REALSWITCH = sorted((DATA / "realswitch").glob("campus-*"))
+
+
+class Ran(NamedTuple):
+    code: int
+    out: str
+    err: str
+
+
+def run_inkov(*args, cwd=None, **env):
+    """Runs the installed program the way a user does."""
+    program = Path(sys.executable).with_name("inkov")
+    done = subprocess.run(
+        [program, *map(str, args)],
+        cwd=cwd,
+        check=False,
+        capture_output=True,
+        text=True,
+        encoding="utf-8",
+        timeout=120,
+        stdin=subprocess.DEVNULL,
+        env={**os.environ, "PYTHONIOENCODING": "utf-8", **env},
+    )
+    return Ran(done.returncode, done.stdout, done.stderr)
+
+
+@pytest.fixture
+def inkov(tmp_path):
+    """Runs the program in the test's own folder."""
+    return lambda *args, **env: run_inkov(*args, cwd=tmp_path, **env)
+
+
+def write_files(folder, files):
+    """Writes files, given as relative path to text, below a folder."""
+    for name, text in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, "utf-8")
+    return folder
+
+
+@pytest.fixture
+def site(tmp_path):
+    """Writes files into the test's own folder and returns it."""
+    return lambda files: write_files(tmp_path, files)
+
+
+@pytest.fixture(scope="session")
+def quillfin(tmp_path_factory):
+    """The demo campus, written by the program."""
+    folder = tmp_path_factory.mktemp("demo")
+    done = run_inkov("demo", "quillfin", cwd=folder)
+    assert done.code == 0, done.err
+    return folder / "quillfin"

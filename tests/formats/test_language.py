@@ -1,0 +1,99 @@
+"""Every example of docs/language.md is read as it stands, and means what the text around it says."""
+
+import json
+import re
+from pathlib import Path
+
+import jsonschema
+import pytest
+import yaml
+
+import inkov
+from inkov.formats.fields import port_names
+from inkov.model.campus import Apart, Together
+from inkov.model.switch import Access, Trunk, Vlan
+from inkov.model.vlanset import VlanSet
+
+DOCS = Path(__file__).parents[2] / "docs" / "language.md"
+EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
+SEAL_WARD, LAB_BRIDGE, CAMPUS = EXAMPLES
+
+
+def load(site, text):
+    return inkov.load(site({"x.yaml": text}))
+
+
+def test_switch_example(site):
+    switch = load(site, SEAL_WARD).switches["seal-ward"]
+    assert switch.vlans[330] == Vlan(330, "vet-records", active=False)
+    assert switch.vlans[1].active
+    assert list(switch.ports)[:15] == [str(n) for n in range(1, 16)]
+    assert switch.ports["12"].switching == Access(310)
+    assert switch.ports["12"].label == "tank rail"
+    assert switch.ports["14"].switching == Access(1)
+    assert switch.ports["14"].origin.of("access").default
+    assert switch.ports["u1"].switching == Trunk(990, VlanSet.parse("310-330,340"))
+    assert switch.ports["u1"].switching.spelling == "310-330,340"
+    assert switch.ports["u1"].origin.of("allowed").line == 14
+    assert switch.ports["u2"].switching == Trunk(None, VlanSet.parse("all except 320"))
+    assert not switch.ports["u2"].enabled
+    assert switch.ports["core"].members == ("u3", "u4")
+    assert (switch.heard[0].system, switch.heard[0].far_port) == ("watchtower", "a3")
+
+
+def test_box_without_a_table(site):
+    assert load(site, LAB_BRIDGE).switches["lab-bridge"].vlans is None
+
+
+def test_campus_example(site):
+    ends = {"watchtower": ("a1", "x"), "kelp-hall": ("u1", "y")}
+    files = {
+        f"switches/{name}.yaml": f"inkov: switch\nname: {name}\nvlans: {{360: tills}}\nports: {{{port}: {{trunk: all}}}}\n"
+        for name, (port, _) in ends.items()
+    }
+    export = {
+        "openconfig-system:system": {"config": {"hostname": "z"}},
+        "openconfig-interfaces:interfaces": {"interface": []},
+    }
+    campus = inkov.load(site({**files, "exports/z.json": json.dumps(export), "campus.yaml": CAMPUS}))
+    assert campus.name == "Quillfin Marine Station"
+    assert [(str(c.a), str(c.b)) for c in campus.cables] == [("kelp-hall:u1", "watchtower:a1")]
+    assert [c.name for c in campus.claims] == ["card data stays apart", "all segments apart", "tills together"]
+    assert campus.claims[1] == Apart(
+        "all segments apart", ("tills", "kiosks", "archive"), frozenset({frozenset({"kiosks", "archive"})})
+    )
+    assert campus.claims[2] == Together("tills together", "tills")
+
+
+@pytest.mark.parametrize(("example", "kind"), [(SEAL_WARD, "switch"), (LAB_BRIDGE, "switch"), (CAMPUS, "campus")])
+def test_schema_accepts_the_example_and_refuses_a_slip(example, kind, inkov):
+    schema = json.loads(inkov("schema", kind).out)
+    jsonschema.Draft202012Validator.check_schema(schema)
+    document = yaml.safe_load(example)
+    document = json.loads(json.dumps(document))  # keys become text, as in JSON
+    jsonschema.validate(document, schema)
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({**document, "nmae": "x"}, schema)
+
+
+def test_words_that_yaml_would_change_stay_text(site):
+    text = "inkov: switch\nname: on\nvlans: {10: no, 20: 12:30, 30: 0x1F}\nports: {1: {access: 10, label: yes}}\n"
+    switch = load(site, text).switches["on"]
+    assert [v.name for v in switch.vlans.values() if v.vid > 1] == ["no", "12:30", "0x1F"]
+    assert switch.ports["1"].label == "yes"
+
+
+@pytest.mark.parametrize(
+    ("pattern", "names"),
+    [
+        ("7", ["7"]),
+        ("1-3", ["1", "2", "3"]),
+        ("u2-u3", ["u2", "u3"]),
+        ("1/0/1-2", ["1/0/1", "1/0/2"]),
+        ("1,4,u1-2", ["1", "4", "u1", "u2"]),
+        ("sfp-1", ["sfp-1"]),
+        ("a1-b2", ["a1-b2"]),
+    ],
+)
+def test_port_patterns(pattern, names):
+    assert port_names(pattern) == names

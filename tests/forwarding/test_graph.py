@@ -1,0 +1,47 @@
+"""The graph against a frame-by-frame simulator, and its two searches against each other."""
+
+from collections import defaultdict
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from inkov.forwarding.flood import Flooding
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import View
+from simulator import listeners
+from strategies import VLANS, campuses
+
+tags = st.lists(st.sampled_from([*VLANS, 0, 99]), max_size=2).map(tuple)
+
+
+@given(campuses(), tags)
+def test_flood_is_what_the_simulator_sees(campus, sent):
+    flooding = Flooding(Network(campus))
+    for port in flooding.sources():
+        expected = sorted(
+            {(at, wire) for at, _, wire in listeners(campus, port, sent)}, key=lambda h: (h[0].order, h[1])
+        )
+        assert [tuple(h) for h in flooding.heard(port, sent)] == expected
+
+
+@given(campuses(), st.sampled_from(list(View)))
+def test_both_searches_agree(campus, view):
+    network = Network(campus)
+    graph = network.graph(view)
+    for name in campus.switches:
+        for vid in VLANS:
+            if network.active(name, view) >> vid & 1:
+                masks = defaultdict(int)
+                for switch, domain, _ in graph.reach([(name, vid, ())]).places():
+                    masks[switch] |= 1 << domain
+                assert graph.spread({name: 1 << vid}) == dict(masks)
+
+
+@given(campuses())
+def test_what_surely_passes_could_pass(campus):
+    network = Network(campus)
+    must, may = network.graph(View.MUST), network.graph(View.MAY)
+    for name in campus.switches:
+        reached = may.spread({name: network.active(name)})
+        for switch, mask in must.spread({name: network.active(name)}).items():
+            assert not mask & ~reached.get(switch, 0)

@@ -1,0 +1,48 @@
+"""The handbook's port table, a case a row."""
+
+import pytest
+
+from inkov.forwarding.relay import NOTHING, RelayMap, View, relay_map
+from inkov.model.switch import Access, Port, Routed, Trunk, Unstated
+from inkov.model.vlanset import ALL, VlanSet
+from strategies import origin
+
+ACTIVE = VlanSet([10, 20, 30]).mask
+
+
+def mask(*vids):
+    return VlanSet(vids).mask
+
+
+@pytest.mark.parametrize(
+    ("switching", "must", "may"),
+    [
+        (Access(10), RelayMap(mask(10), 0, mask(10), 0), None),
+        (Access(99), NOTHING, None),
+        (Access(None), NOTHING, RelayMap(ACTIVE, 0, ACTIVE, 0)),
+        (Trunk(10, VlanSet([10, 20])), RelayMap(mask(10), mask(10, 20), mask(10), mask(20)), None),
+        (Trunk(30, VlanSet([10, 20])), RelayMap(0, mask(10, 20), 0, mask(10, 20)), None),
+        (Trunk(99, ALL), RelayMap(0, ACTIVE, 0, ACTIVE), None),
+        (Trunk(None, VlanSet([10, 99])), RelayMap(0, mask(10), 0, mask(10)), None),
+        (Routed(), NOTHING, None),
+        (Unstated(), NOTHING, RelayMap(ACTIVE, ACTIVE, ACTIVE, ACTIVE)),
+    ],
+    ids=str,
+)
+def test_each_kind_of_port(switching, must, may):
+    port = Port(name="p", switching=switching, origin=origin)
+    assert relay_map(port, ACTIVE, View.MUST) == must
+    assert relay_map(port, ACTIVE, View.MAY) == (must if may is None else may)
+    off = Port(name="p", switching=switching, enabled=False, origin=origin)
+    assert relay_map(off, ACTIVE, View.MAY) == NOTHING
+
+
+def test_priority_tagged_counts_as_untagged_and_inner_tags_stay():
+    trunk = RelayMap(mask(10), mask(10, 20), mask(10), mask(20))
+    assert trunk.accept(()) == [(10, ())]
+    assert trunk.accept((0,)) == [(10, ())]
+    assert trunk.accept((20, 30)) == [(20, (30,))]
+    assert trunk.accept((30,)) == []
+    assert trunk.send(10, (30,)) == [(30,)]
+    assert trunk.send(20, (30,)) == [(20, 30)]
+    assert trunk.send(30) == []

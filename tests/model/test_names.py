@@ -1,0 +1,55 @@
+import pytest
+
+from inkov.model.errors import nearest
+from inkov.model.names import PortRef, natural
+from inkov.model.source import Origin, Source
+
+
+def test_natural_order_counts_numbers():
+    names = ["p10", "p2", "q1", "p1", "10", "9", "p01"]
+    assert sorted(names, key=natural) == ["9", "10", "p01", "p1", "p2", "p10", "q1"]
+
+
+@pytest.mark.parametrize(
+    ("text", "ref"),
+    [
+        ("a:1", PortRef("a", "1")),
+        ("core.x.example:Eth 1/2:3", PortRef("core.x.example", "Eth 1/2:3")),
+        ("a", None),
+        (":1", None),
+        ("a:", None),
+    ],
+)
+def test_port_reference(text, ref):
+    assert PortRef.parse(text) == ref
+
+
+def test_hint_is_the_nearest_name_or_the_few_there_are():
+    assert nearest("trunc", ["trunk", "access"]) == "; did you mean 'trunk'?"
+    assert nearest("x", ["b", "a"]) == "; expected one of: a, b"
+    assert nearest("x", map(str, range(100, 200))) == ""
+
+
+@pytest.mark.parametrize(
+    ("source", "text"),
+    [
+        (Source("a.yaml", 7, "ports/1/access"), "a.yaml:7"),
+        (Source("a.yaml", 7, default=True), "a.yaml:7 (default)"),
+        (
+            Source("a.json", None, "/interfaces/interface[name=Eth 1/2]/ethernet/config/native-vlan"),
+            "a.json Eth 1/2: native-vlan",
+        ),
+        (Source("a.json", None, "/interfaces/interface[name=Eth 1/2]"), "a.json Eth 1/2"),
+        (Source("a.json"), "a.json"),
+    ],
+)
+def test_source_reads_as_a_place(source, text):
+    assert str(source) == text
+
+
+def test_origin_tells_written_from_default():
+    starts = Origin("a.yaml", "starts-as", {"": 3, "native": 4})
+    port = Origin("a.yaml", "ports/1", {"": 9, "access": 9}, starts)
+    assert port.of("access") == Source("a.yaml", 9, "ports/1/access")
+    assert port.of("native") == Source("a.yaml", 4, "starts-as/native", default=True)
+    assert port.of("enabled") == Source("a.yaml", 9, "ports/1", default=True)

@@ -1,0 +1,189 @@
+"""The prover against the simulator on random campuses, and its outcomes in full on small ones."""
+
+import dataclasses
+from itertools import combinations
+
+import pytest
+from hypothesis import given
+
+import inkov
+from inkov.forwarding.network import Network
+from inkov.model.campus import Apart, Together
+from inkov.model.names import PortRef
+from inkov.model.switch import Access, Trunk
+from inkov.proof.outcome import Broken, CannotTell, Proved
+from inkov.proof.prove import prove
+from simulator import ingress, listeners, relays
+from strategies import VLANS, campuses
+
+
+def edge_ports(campus):
+    cabled = {end for c in campus.cables for end in (c.a, c.b)}
+    for switch in campus.switches.values():
+        for port in switch.ports.values():
+            if port.enabled and (ref := PortRef(switch.name, port.name)) not in cabled:
+                yield ref
+
+
+def stations(campus, vid):
+    """Edge ports whose stations are in a VLAN, with the tags their frames have."""
+    found = {}
+    for ref in edge_ports(campus):
+        switch = campus.switches[ref.switch]
+        match switch.ports[ref.port].switching:
+            case Access(vid=v) if v == vid:
+                tags = ()
+            case Trunk(native=n, allowed=allowed) if vid in allowed:
+                tags = () if n == vid else (vid,)
+            case _:
+                continue
+        if relays(switch, vid) and ingress(campus, ref, tags) is not None:
+            found[ref] = tags
+    return found
+
+
+def hears(campus, a, b):
+    """Whether any station of VLAN a is heard by one of VLAN b on another port or in another VLAN."""
+    theirs = stations(campus, b)
+    for sender, tags in stations(campus, a).items():
+        if any(at in theirs and vlan == b for at, vlan, _ in listeners(campus, sender, tags)):
+            return True
+    return False
+
+
+@given(campuses())
+def test_apart_is_what_the_simulator_sees(campus):
+    network = Network(campus)
+    for a, b in combinations(VLANS, 2):
+        (verdict,) = prove(network, [Apart("x", (f"v{a}", f"v{b}"))])
+        meet = hears(campus, a, b) or hears(campus, b, a)
+        match verdict.outcome:
+            case Proved():
+                assert not meet
+            case Broken(witnesses=witnesses):
+                assert meet
+                for w in witnesses:
+                    replay(campus, w)
+            case CannotTell(missing=missing):
+                assert not meet
+                assert all("no port of" in m for m in missing)
+
+
+def replay(campus, witness):
+    """A witness is a way a frame really takes: the simulator hears it at the end of it."""
+    first, last = witness.way[0], witness.way[-1]
+    heard = listeners(campus, first.by, first.arrived)
+    if first.by != last.out:
+        assert (last.out, last.domain, last.leaves) in heard
+
+
+@given(campuses())
+def test_together_is_what_the_simulator_sees(campus):
+    network = Network(campus)
+    for vid in VLANS:
+        (verdict,) = prove(network, [Together("x", f"v{vid}")])
+        ports = stations(campus, vid)
+        whole = all(
+            other in {at for at, vlan, _ in listeners(campus, sender, tags) if vlan == vid}
+            for sender, tags in ports.items()
+            for other in ports
+            if other != sender
+        )
+        match verdict.outcome:
+            case Proved():
+                assert whole
+            case Broken():
+                assert not whole
+            case CannotTell():
+                assert not ports
+
+
+@given(campuses())
+def test_taking_a_cable_away_never_breaks_apart(campus):
+    claims = [Apart("x", (f"v{a}", f"v{b}")) for a, b in combinations(VLANS, 2)]
+    whole = prove(Network(campus), claims)
+    for i in range(len(campus.cables)):
+        ends = {campus.cables[i].a, campus.cables[i].b}
+        switches = {n: without(s, ends) for n, s in campus.switches.items()}
+        less = dataclasses.replace(campus, cables=campus.cables[:i] + campus.cables[i + 1 :], switches=switches)
+        for before, after in zip(whole, prove(Network(less), claims), strict=True):
+            if isinstance(before.outcome, Proved):
+                assert not isinstance(after.outcome, Broken)
+
+
+def without(switch, ends):
+    """Disables the ports of a cable that is taken away, so that they do not become stations."""
+    ports = {
+        n: dataclasses.replace(p, enabled=p.enabled and PortRef(switch.name, n) not in ends)
+        for n, p in switch.ports.items()
+    }
+    return dataclasses.replace(switch, ports=ports)
+
+
+UNSTATED = """{"openconfig-system:system": {"config": {"hostname": "middle"}},
+ "openconfig-interfaces:interfaces": {"interface": [
+  {"name": "p1", "config": {"name": "p1", "type": "iana-if-type:ethernetCsmacd"}},
+  {"name": "p2", "config": {"name": "p2", "type": "iana-if-type:ethernetCsmacd"}}]},
+ "openconfig-network-instance:network-instances": {"network-instance": [{"name": "default", "vlans": {"vlan": [
+  {"vlan-id": 10, "config": {"vlan-id": 10}}, {"vlan-id": 20, "config": {"vlan-id": 20}}]}}]}}"""
+
+
+def end(name, vlan, far):
+    return f"inkov: switch\nname: {name}\nvlans: {{{vlan}: }}\nports: {{1: {{access: {vlan}}}, u: {{trunk: all, native: {vlan}}}}}\nneighbours: {{u: {far}}}\n"
+
+
+def test_cannot_tell_names_the_missing_fact(site):
+    folder = site({"a.yaml": end("a", 10, "middle p1"), "b.yaml": end("b", 20, "middle p2"), "middle.json": UNSTATED})
+    (verdict,) = inkov.prove(inkov.load(folder), ["apart 10 20"])
+    assert isinstance(verdict.outcome, CannotTell)
+    assert verdict.outcome.missing == (
+        "middle:p1: its mode is not stated (middle.json p1)",
+        "middle:p2: its mode is not stated (middle.json p2)",
+    )
+
+
+def test_a_system_outside_the_campus_may_join_anything(site):
+    folder = site({"a.yaml": end("a", 10, "mystery x"), "b.yaml": end("b", 20, "mystery y")})
+    (verdict,) = inkov.prove(inkov.load(folder), ["apart 10 20"])
+    assert isinstance(verdict.outcome, CannotTell)
+    assert verdict.outcome.missing == ("what mystery does is not known: its file, or the cable, is missing",)
+
+
+def test_one_way_leak_is_found_and_called_one_way(site):
+    """The handbook's worked example: stations of 377 behind X are heard in Y's 377, where nothing comes back."""
+    vlans = "vlans: {{352: , 377: }}"
+    text = (
+        "inkov: switch\nname: {0}\n"
+        + vlans
+        + "\nports: {{1: {{access: {1}}}, u1: {{trunk: '352,377', native: {2}}}}}\n"
+    )
+    folder = site(
+        {"x.yaml": text.format("x", 377, 352), "y.yaml": text.format("y", 352, 377) + "neighbours: {u1: x u1}\n"}
+    )
+    campus = inkov.load(folder)
+    assert inkov.flood(campus, "x:1") == []
+    assert inkov.flood(campus, "y:1") == []
+    (verdict,) = inkov.prove(campus, ["apart 352 377"])
+    assert isinstance(verdict.outcome, Proved)
+    campus = inkov.load(site({"y.yaml": text.format("y", 377, 377) + "neighbours: {u1: x u1}\n"}))
+    assert [str(h.at) for h in inkov.flood(campus, "x:1")] == ["y:1"]
+    assert inkov.flood(campus, "y:1") == []
+
+
+@pytest.mark.parametrize(
+    ("claim", "message"),
+    [
+        ("apart tills", "claim: 'apart' needs two segments or more, as in 'apart tills kiosks'"),
+        ("together 10 20", "claim: 'together' needs one segment, as in 'together tank-sensors'"),
+        ("apart 10 4095", "claim: there is no segment '4095'; expected one of: default"),
+        (
+            "appart 10 20",
+            "claim: 'appart 10 20' is not a claim; expected 'apart A B' or 'together A'; did you mean 'apart'?",
+        ),
+    ],
+)
+def test_bad_claims(site, claim, message):
+    campus = inkov.load(site({"a.yaml": end("a", 10, "b u")}))
+    with pytest.raises(inkov.BadInput) as caught:
+        inkov.prove(campus, [claim])
+    assert str(caught.value) == message
