@@ -7,11 +7,12 @@ from pathlib import Path
 from typing import NamedTuple
 
 import pytest
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 settings.register_profile("quick", deadline=None, max_examples=60)
 settings.register_profile("ci", deadline=None, max_examples=60, derandomize=True)
-settings.load_profile("ci" if os.environ.get("CI") else "quick")
+settings.register_profile("long", deadline=None, max_examples=600, suppress_health_check=list(HealthCheck))
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or ("ci" if os.environ.get("CI") else "quick"))
 
 DATA = Path(__file__).parent / "data"
 REALSWITCH = sorted((DATA / "realswitch").glob("campus-*"))

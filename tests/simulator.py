@@ -6,7 +6,24 @@ Nothing here comes from `inkov.forwarding`: this is what its answers are compare
 from typing import NamedTuple
 
 from inkov.model.names import PortRef
-from inkov.model.switch import Access, Trunk
+from inkov.model.switch import (
+    Access,
+    Bridged,
+    FrameTypes,
+    General,
+    Kind,
+    Lacp,
+    Negotiated,
+    Plain,
+    PrivateHost,
+    Promiscuous,
+    Stance,
+    Trunk,
+    Tunnel,
+    VlanType,
+)
+
+MAX_TAGS = 4
 
 
 class Frame(NamedTuple):
@@ -22,37 +39,161 @@ def relays(switch, vlan):
     return switch.vlans is None or (vlan in switch.vlans and switch.vlans[vlan].active)
 
 
-def ingress(campus, ref, tags):
+# -- negotiation: the handbook's table, row by row -----------------------------------------------------
+
+TABLE = """
+                    access  silent  announcing  passive  active
+access              AA      AT      AT          AA       AA
+silent              TA      TT      TT          TA       TA
+announcing          TA      TT      TT          TT       TT
+passive             AA      AT      TT          AA       TT
+active              AA      AT      TT          TT       TT
+"""
+_head, *_rows = (line.split() for line in TABLE.strip().splitlines())
+BECOMES = {(row[0], col): cell[0] for row in _rows for col, cell in zip(_head, row[1:], strict=True)}
+
+
+def side(port):
+    if isinstance(port.switching, Negotiated) and port.stance in {Stance.PASSIVE, Stance.ACTIVE}:
+        return port.stance.value
+    if isinstance(port.switching, Trunk):
+        return "silent" if port.stance is Stance.SILENT else "announcing"
+    return "access"
+
+
+def mode(campus, ref, far):
+    """What a port is once it has heard its far end."""
+    switch = campus.switches[ref.switch]
+    port = switch.ports[ref.port]
+    if not isinstance(port.switching, Negotiated):
+        return port.switching
+    if far is None:
+        return port.switching.access
+    other = campus.switches[far.switch]
+    if switch.sync_group and other.sync_group and switch.sync_group != other.sync_group:
+        return port.switching.access
+    became = BECOMES[side(port), side(other.ports[far.port])]
+    return port.switching.trunk if became == "T" else port.switching.access
+
+
+# -- the port table ------------------------------------------------------------------------------------
+
+
+def ingress(campus, ref, tags, far=None):
     """The VLAN a frame enters and the tags left inside; None when it is dropped."""
     switch = campus.switches[ref.switch]
-    port = switch.ports[ref.port]
-    untagged = not tags or tags[0] == 0
-    inner = tags[1:]
-    vlan = None
-    match port.switching:
-        case Access(vid=v) if untagged:
-            vlan = v
-        case Trunk(native=n, allowed=allowed) if untagged:
-            vlan = n if n is not None and n in allowed else None
-        case Trunk(allowed=allowed):
-            vlan = tags[0] if tags[0] in allowed else None
-    if not port.enabled or vlan is None or not relays(switch, vlan):
+    if not switch.ports[ref.port].enabled:
         return None
-    return vlan, inner
+    entered = enters(switch, mode(campus, ref, far), tags)
+    if entered is None or len(entered[1]) > MAX_TAGS:
+        return None
+    return entered if switch.kind is Kind.UNMANAGED or relays(switch, entered[0]) else None
 
 
-def egress(campus, ref, vlan, inner):
+def enters(switch, switching, tags):  # noqa: C901, PLR0912
+    untagged = not tags or tags[0] == 0
+    tag = None if untagged else tags[0]
+    inner = tags[1:]
+    habits = switch.habits
+    match switching:
+        case Plain():
+            return 0, inner if untagged else tags
+        case Tunnel(vid=v):
+            return v, inner if untagged else tags
+        case Access(vid=v, voice=w):
+            if untagged:
+                return v, inner
+            if tag == w or (tag == v and habits.own_tag):
+                return tag, inner
+        case Trunk(native=n, allowed=allowed, native_tagged=native_tagged, translate=translate):
+            if untagged:
+                passes = n is not None and not native_tagged and (n in allowed or habits.native_outside_list)
+                return (n, inner) if passes else None
+            inside = dict(translate)
+            if tag in inside:
+                tag = inside[tag]
+            elif tag in inside.values():
+                return None
+            if tag == n and not native_tagged and not habits.tagged_native:
+                return None
+            return (tag, inner) if tag in allowed else None
+        case General(pvid=p, untagged=u, tagged=t, frames=frames, filtering=filtering):
+            if untagged and frames is not FrameTypes.TAGGED and p is not None:
+                return (p, inner) if not filtering or p in u | t else None
+            if not untagged and frames is not FrameTypes.UNTAGGED:
+                return (tag, inner) if not filtering or tag in u | t else None
+        case PrivateHost(secondary=s):
+            return (s, inner) if untagged else None
+        case Promiscuous(primary=p):
+            return (p, inner) if untagged else None
+        case Bridged(untagged=d, tagged=pairs):
+            if untagged:
+                return None if d is None else (d, inner)
+            return (dict(pairs)[tag], inner) if tag in dict(pairs) else None
+    return None
+
+
+def egress(campus, ref, vlan, inner, far=None):
     """The tags a frame leaves with; None when it does not leave here."""
     switch = campus.switches[ref.switch]
-    port = switch.ports[ref.port]
-    if not port.enabled or not relays(switch, vlan):
+    if not switch.ports[ref.port].enabled or not (switch.kind is Kind.UNMANAGED or relays(switch, vlan)):
         return None
-    match port.switching:
+    return leaves(switch, mode(campus, ref, far), vlan, inner)
+
+
+def leaves(switch, switching, vlan, inner):  # noqa: C901, PLR0912
+    match switching:
+        case Plain():
+            return inner
+        case Tunnel(vid=v) if v == vlan:
+            return inner
         case Access(vid=v) if v == vlan:
             return inner
-        case Trunk(native=n, allowed=allowed) if vlan in allowed:
-            return inner if n == vlan else (vlan, *inner)
+        case Access(voice=w) if w == vlan:
+            return (w, *inner)
+        case Trunk(native=n, allowed=allowed, native_tagged=native_tagged, translate=translate):
+            if n == vlan and not native_tagged and (n in allowed or switch.habits.native_outside_list):
+                return inner
+            outside = {v: t for t, v in translate}
+            renamed = vlan in {t for t, _ in translate} and vlan not in outside
+            if vlan in allowed and not renamed:
+                return (outside.get(vlan, vlan), *inner)
+        case General(untagged=u) if vlan in u:
+            return inner
+        case General(tagged=t) if vlan in t:
+            return (vlan, *inner)
+        case PrivateHost(primary=p, secondary=s):
+            community = switch.vlans and switch.vlans.get(s) and switch.vlans[s].type is VlanType.COMMUNITY
+            if vlan == p or (vlan == s and community):
+                return inner
+        case Promiscuous(primary=p, secondaries=some) if vlan == p or vlan in some:
+            return inner
+        case Bridged(untagged=d) if d == vlan:
+            return inner
+        case Bridged(tagged=pairs) if vlan in dict(pairs).values():
+            return (next(t for t, d in pairs if d == vlan), *inner)
     return None
+
+
+# -- links ---------------------------------------------------------------------------------------------
+
+
+def passes(campus, a, b, wire):
+    """Whether a frame with these tags crosses the cable at all."""
+    one, other = (campus.switches[r.switch].ports[r.port] for r in (a, b))
+    if not lag_forms(one, other):
+        return False
+    formats = {p.tag_format for p in (one, other) if not isinstance(p.switching, Plain)} - {"negotiated"}
+    return len(formats) < 2 or not wire
+
+
+def lag_forms(one, other):
+    lacp = [p.lacp for p in (one, other) if p.is_lag]
+    if len(lacp) == 1:
+        return lacp[0] in {None, Lacp.STATIC}
+    if len(lacp) == 2 and None not in lacp:
+        return set(lacp) == {Lacp.STATIC} or (Lacp.STATIC not in lacp and Lacp.ACTIVE in lacp)
+    return True
 
 
 def listeners(campus, sender, tags):
@@ -68,14 +209,14 @@ def listeners(campus, sender, tags):
             ref = PortRef(frame.switch, name)
             if ref == frame.came_by:
                 continue
-            wire = egress(campus, ref, frame.vlan, frame.inner)
+            other = far.get(ref)
+            wire = egress(campus, ref, frame.vlan, frame.inner, other)
             if wire is None:
                 continue
-            if ref not in far:
+            if other is None:
                 heard.add((ref, frame.vlan, wire))
                 continue
-            other = far[ref]
-            arrived = ingress(campus, other, wire)
+            arrived = ingress(campus, other, wire, ref) if passes(campus, ref, other, wire) else None
             if arrived is not None:
                 new = Frame(other.switch, *arrived, other)
                 if new not in seen:

@@ -1,11 +1,32 @@
 """Random VLAN sets and small campuses, loops included."""
 
+import dataclasses
+
 from hypothesis import strategies as st
 
 from inkov.model.campus import Cable, Campus, Segment
 from inkov.model.names import PortRef
 from inkov.model.source import Origin, Source
-from inkov.model.switch import Access, Port, Switch, Trunk, Vlan
+from inkov.model.switch import (
+    Access,
+    Bridged,
+    FrameTypes,
+    General,
+    Habits,
+    Kind,
+    Lacp,
+    Negotiated,
+    Plain,
+    Port,
+    PrivateHost,
+    Promiscuous,
+    Stance,
+    Switch,
+    Trunk,
+    Tunnel,
+    Vlan,
+    VlanType,
+)
 from inkov.model.vlanset import ALL, VlanSet
 
 vids = st.integers(1, 4094)
@@ -21,29 +42,110 @@ origin = Origin("test.yaml", "", {})
 source = Source("test.yaml")
 
 
-@st.composite
-def switchings(draw):
-    if draw(st.booleans()):
-        return Access(draw(few_vids))
-    allowed = draw(st.one_of(st.just(ALL), st.sets(few_vids).map(VlanSet)))
-    return Trunk(draw(st.none() | few_vids), allowed)
+few_sets = st.sets(few_vids).map(VlanSet)
+accesses = st.builds(Access, few_vids)
 
 
 @st.composite
-def switches(draw, name):
-    table = {v: Vlan(v, f"v{v}", draw(st.integers(0, 5)) > 0) for v in draw(st.sets(few_vids, min_size=2))}
-    ports = {}
-    for i in range(draw(st.integers(2, 4))):
-        ports[f"p{i}"] = Port(
-            name=f"p{i}", switching=draw(switchings()), enabled=draw(st.integers(0, 7)) > 0, origin=origin
+def trunks(draw):
+    allowed = draw(st.one_of(st.just(ALL), few_sets))
+    tags = draw(st.permutations([*VLANS, 99]))
+    translate = tuple(zip(tags[:1], draw(st.permutations(VLANS)), strict=False)) if draw(st.integers(0, 4)) == 0 else ()
+    native = draw(st.none() | few_vids)
+    if native in {v for pair in translate for v in pair}:
+        native = None
+    return Trunk(native, allowed, draw(st.integers(0, 4)) == 0, tuple(p for p in translate if p[0] != p[1]))
+
+
+@st.composite
+def generals(draw):
+    untagged = draw(few_sets)
+    return General(
+        draw(st.none() | few_vids),
+        untagged,
+        draw(few_sets) - untagged,
+        draw(st.sampled_from(FrameTypes)),
+        draw(st.booleans()),
+    )
+
+
+@st.composite
+def bridged(draw):
+    domains = draw(st.permutations(VLANS))
+    tags = draw(st.permutations([*VLANS, 99]))
+    count = draw(st.integers(0, 2))
+    return Bridged(draw(st.none() | st.just(domains[3])), tuple(zip(tags[:count], domains[:count], strict=True)))
+
+
+@st.composite
+def privates(draw):
+    primary, secondary = draw(st.permutations(VLANS))[:2]
+    return PrivateHost(primary, secondary)
+
+
+KINDS = st.one_of(
+    accesses,
+    st.builds(Access, few_vids, few_vids).filter(lambda a: a.vid != a.voice),
+    trunks(),
+    trunks(),
+    st.builds(Negotiated, accesses, trunks()),
+    generals(),
+    privates(),
+    st.builds(Promiscuous, few_vids, few_sets),
+    st.builds(Tunnel, few_vids),
+    bridged(),
+)
+HABITS = st.builds(Habits, st.booleans(), st.booleans(), st.booleans())
+
+
+@st.composite
+def ports(draw, name, kinds):
+    is_lag = draw(st.integers(0, 6)) == 0
+    return Port(
+        name=name,
+        switching=draw(kinds),
+        enabled=draw(st.integers(0, 7)) > 0,
+        stance=draw(st.sampled_from(Stance)),
+        tag_format=draw(st.sampled_from(["802.1Q"] * 6 + ["other", "negotiated"])),
+        is_lag=is_lag,
+        lacp=draw(st.none() | st.sampled_from(Lacp)) if is_lag else None,
+        origin=origin,
+    )
+
+
+@st.composite
+def switches(draw, name, kinds=KINDS):
+    kind = Kind.UNMANAGED if draw(st.integers(0, 6)) == 0 else Kind.SWITCH
+    own = st.just(Plain()) if kind is Kind.UNMANAGED else kinds
+    table = {}
+    for v in draw(st.sets(few_vids, min_size=2)):
+        table[v] = Vlan(
+            v, f"v{v}", draw(st.integers(0, 5)) > 0, draw(st.sampled_from([VlanType.ISOLATED, VlanType.COMMUNITY]))
         )
-    return Switch(name=name, vlans=draw(st.sampled_from([table, table, table, None])), ports=ports, origin=origin)
+    keeps_none = kind is Kind.UNMANAGED or draw(st.integers(0, 4)) == 0
+    made = {f"p{i}": draw(ports(f"p{i}", own)) for i in range(draw(st.integers(2, 4)))}
+    if keeps_none:
+        made = {
+            n: dataclasses.replace(p, switching=Access(p.switching.secondary))
+            if isinstance(p.switching, PrivateHost)
+            else p
+            for n, p in made.items()
+        }
+    return Switch(
+        name=name,
+        kind=kind,
+        vlans=None if keeps_none else table,
+        ports=made,
+        habits=draw(HABITS),
+        sync_group=draw(st.sampled_from(["", "", "a", "b"])),
+        origin=origin,
+    )
 
 
 @st.composite
-def campuses(draw):
-    """Two to four switches and some cables between random ports of different switches."""
-    made = {f"s{i}": draw(switches(f"s{i}")) for i in range(draw(st.integers(2, 4)))}
+def campuses(draw, kinds=KINDS):
+    """Two to four devices of every kind and some cables between random ports of different ones; loops happen."""
+    made = {f"s{i}": draw(switches(f"s{i}", kinds)) for i in range(draw(st.integers(2, 4)))}
     free = [PortRef(s.name, p) for s in made.values() for p in s.ports]
     order = draw(st.permutations(free))
     cables = []

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field, model_validator
 
 from inkov.formats.fields import Document, Label, ListField, Name, wrong
+from inkov.formats.switch_document import Assume
 
 
 def _one_or_more(value: Any) -> Any:
@@ -62,6 +63,7 @@ class CampusDocument(Document):
     cables: Annotated[list[Label], BeforeValidator(_nothing, json_schema_input_type=list[Label] | None)] = Field(
         [], description="Cables: 'watchtower a1 - kelp-hall u1'."
     )
+    assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[
         dict[Name, SegmentEntry],
         BeforeValidator(_nothing_map, json_schema_input_type=dict[Name, SegmentEntry] | None),

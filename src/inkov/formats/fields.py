@@ -60,6 +60,10 @@ def _to_vid_or_none(value: Any) -> int | None:
     return None if value == "none" else _to_vid(value)
 
 
+def _to_vid_or_untagged(value: Any) -> int:
+    return 0 if value == "untagged" else _to_vid(value)
+
+
 def _to_list(value: Any) -> VlanList:
     text = _text(value, "a VLAN list such as 310-330,305")
     try:
@@ -102,6 +106,10 @@ VidField = Annotated[int, BeforeValidator(_to_vid), WithJsonSchema(_VID_SCHEMA)]
 VidOrNone = Annotated[
     int | None, BeforeValidator(_to_vid_or_none), WithJsonSchema({"anyOf": [_VID_SCHEMA, {"const": "none"}]})
 ]
+VidOrUntagged = Annotated[
+    int, BeforeValidator(_to_vid_or_untagged), WithJsonSchema({"anyOf": [_VID_SCHEMA, {"const": "untagged"}]})
+]
+"""A VID, or 0 for `untagged`."""
 ListField = Annotated[VlanList, BeforeValidator(_to_list), WithJsonSchema(_LIST_SCHEMA)]
 Flag = Annotated[bool, BeforeValidator(_to_flag), WithJsonSchema({"type": "boolean"})]
 Name = Annotated[str, BeforeValidator(_to_name), WithJsonSchema({"type": "string", "pattern": "^[^\\s:]+$"})]

@@ -8,6 +8,7 @@ asked for and is read first; `state` is the fallback, leaf by leaf.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -16,7 +17,7 @@ from inkov.formats.openconfig_wrappers import local, unwrap
 from inkov.formats.reading import Reading
 from inkov.model.names import natural
 from inkov.model.source import Origin, Source
-from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Port, Routed, Switch, Switching, Trunk, Unstated, Vlan
+from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Lacp, Port, Routed, Switch, Switching, Trunk, Unstated, Vlan
 from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet, VlanTextError
 
 _LAG_TYPES = frozenset({"ieee8023adLag", "IF_AGGREGATE"})
@@ -44,7 +45,7 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
         or target
         or fallback_name
     )
-    ports = _ports(child(document, "interfaces"), reading)
+    ports = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
     vlans = _vlan_table(document, reading)
     if vlans is None:
         reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
@@ -62,7 +63,7 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
 # -- ports -------------------------------------------------------------------------------------------
 
 
-def _ports(interfaces: Node, reading: Reading) -> dict[str, Port]:
+def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict[str, Port]:
     ports: dict[str, Port] = {}
     members: dict[str, list[str]] = {}
     for entry in entries(interfaces, "interface", "name", reading, "/interfaces/interface"):
@@ -90,20 +91,27 @@ def _ports(interfaces: Node, reading: Reading) -> dict[str, Port]:
     made = {name: ports[name] for name in sorted(ports, key=natural)}
     for name, port in made.items():
         if port.is_lag:
-            made[name] = _with_members(port, members.get(name) or list(port.members), made)
+            names = members.get(name) or list(port.members)
+            made[name] = replace(
+                port,
+                members=tuple(sorted((n for n in names if n in ports), key=natural)),
+                lacp=lacp.get(name, Lacp.ACTIVE) if port.lacp is Lacp.ACTIVE else port.lacp,
+            )
     return made
 
 
-def _with_members(port: Port, names: list[str], ports: Mapping[str, Port]) -> Port:
-    return Port(
-        name=port.name,
-        switching=port.switching,
-        enabled=port.enabled,
-        label=port.label,
-        members=tuple(sorted((n for n in names if n in ports), key=natural)),
-        is_lag=True,
-        origin=port.origin,
-    )
+def _lacp_modes(document: Node, reading: Reading) -> dict[str, Lacp]:
+    """Returns how each aggregate negotiates, where it is said; the model's default is active."""
+    modes: dict[str, Lacp] = {}
+    interfaces = child(child(document, "lacp"), "interfaces")
+    for entry in entries(interfaces, "interface", "name", reading, "/lacp/interfaces/interface"):
+        name = pick(entry, "name")
+        if isinstance(name, str):
+            modes[name] = Lacp.PASSIVE if leaves_of(entry).get("lacp-mode") == "PASSIVE" else Lacp.ACTIVE
+    return modes
+
+
+_LAG_KINDS = {"LACP": Lacp.ACTIVE, "STATIC": Lacp.STATIC}
 
 
 def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> Port | None:
@@ -132,6 +140,7 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         lag=lag if isinstance(lag, str) and lag and not is_lag else None,
         members=tuple(m for m in members if isinstance(m, str)) if is_lag and isinstance(members, list) else (),
         is_lag=is_lag,
+        lacp=_LAG_KINDS.get(held.get("lag-type", "")) if is_lag else None,
         origin=Origin(reading.file, path, places),
     )
 

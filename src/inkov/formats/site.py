@@ -170,7 +170,8 @@ class _Loader:
         content, lines = yamltext.load(text, reading)
         kind = content.get("inkov") if isinstance(content, dict) else None
         if kind == "switch":
-            switch = switch_file.read(content, lines, reading)
+            assume = self.campus_files[0][1].document.assume if self.campus_files else None
+            switch = switch_file.read(content, lines, reading, assume)
             if switch is not None:
                 self._add(switch, reading)
         elif kind == "campus":

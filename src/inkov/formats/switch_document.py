@@ -6,7 +6,20 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from inkov.formats.fields import Document, Flag, Label, ListField, Mac, Name, VidField, VidOrNone, wrong
+from inkov.formats.fields import (
+    Document,
+    Flag,
+    Label,
+    ListField,
+    Mac,
+    Name,
+    VidField,
+    VidOrNone,
+    VidOrUntagged,
+    VlanList,
+    wrong,
+)
+from inkov.model.vlanset import NONE
 
 
 class VlanEntry(Document):
@@ -14,21 +27,75 @@ class VlanEntry(Document):
 
     name: Label = ""
     state: Literal["active", "suspended"] = "active"
+    type: Literal["plain", "primary", "isolated", "community"] = Field(
+        "plain", description="What it is to private VLANs (RFC 5517)."
+    )
+    primary: VidField | None = Field(None, description="The primary an isolated or community VLAN is tied to.")
+
+
+class GeneralEntry(Document):
+    """A port with sets of its own."""
+
+    pvid: VidOrNone = Field(None, description="VLAN of untagged frames that arrive.")
+    untagged: ListField = Field(VlanList(NONE, "none"), description="VLANs that leave untagged.")
+    tagged: ListField = Field(VlanList(NONE, "none"), description="VLANs that leave tagged.")
+    frames: Literal["all", "tagged", "untagged"] = Field("all", description="Frames that are admitted.")
+    filtering: Flag = Field(True, description="Only VLANs the port is a member of may enter.")
+
+    @model_validator(mode="after")
+    def _apart(self) -> GeneralEntry:
+        both = self.untagged.vlans & self.tagged.vlans
+        if both:
+            raise wrong(f"VLAN {both} both tagged and untagged; a VLAN leaves one way")
+        return self
+
+
+class PrivateEntry(Document):
+    """A station's port in a private VLAN."""
+
+    primary: VidField
+    secondary: VidField
+
+
+class PromiscuousEntry(Document):
+    """A port that all stations of a private VLAN reach."""
+
+    primary: VidField
+    secondaries: ListField
+
+
+KINDS = ("access", "trunk", "general", "private", "promiscuous", "tunnel")
+"""Keys that say what kind of port it is; one of them, but for a negotiated port, which may have the first two."""
 
 
 class Switched(Document):
     """What ports and LAGs have in common."""
 
+    mode: Literal["access", "trunk", "negotiated"] | None = Field(
+        None, description="negotiated: becomes a trunk or an access port; else it follows from the keys."
+    )
     access: VidField | None = Field(None, description="An access port in this VLAN.")
+    voice: VidField | None = Field(None, description="On an access port, the tagged VLAN of a phone.")
     trunk: ListField | None = Field(None, description="A trunk with this allowed list.")
     native: VidOrNone = Field(None, description="VLAN of untagged frames on a trunk, or none.")
+    native_tagged: Flag = Field(False, description="The native VLAN leaves tagged; untagged frames are dropped.")
+    translate: dict[VidField, VidField] = Field({}, description="On a trunk, tag on the wire to VLAN inside.")
+    general: GeneralEntry | None = None
+    private: PrivateEntry | None = None
+    promiscuous: PromiscuousEntry | None = None
+    tunnel: VidField | None = Field(None, description="Puts everything into this VLAN, tags and all.")
+    stance: Literal["silent", "passive", "active"] | None = Field(None, description="How it negotiates.")
+    tags: Label = Field("802.1Q", description="Tag format: 802.1Q, another's name, or negotiated.")
     enabled: Flag | None = Field(None, description="false: shut down by the administrator.")
     label: Label = Field("", description="What an engineer wrote on the port.")
 
     @model_validator(mode="after")
-    def _one_mode(self) -> Switched:
-        if self.access is not None and self.trunk is not None:
-            raise wrong("both 'access' and 'trunk'; a port is one of them")
+    def _one_kind(self) -> Switched:
+        given = [k for k in KINDS if getattr(self, k) is not None]
+        if len(given) > 1 and not (self.mode == "negotiated" and set(given) == {"access", "trunk"}):
+            raise wrong(f"both {given[0]!r} and {given[1]!r}; a port is one of them")
+        if len(set(self.translate.values())) < len(self.translate):
+            raise wrong("two tags for one VLAN; 'translate' is one to one")
         return self
 
 
@@ -36,20 +103,48 @@ class PortEntry(Switched):
     """One port, or all ports of a pattern."""
 
     lag: Name | None = Field(None, description="Name of the LAG it is a member of.")
+    subinterfaces: dict[VidOrUntagged, Label] = Field(
+        {}, description="On a router: tag, or untagged, to address with prefix length."
+    )
 
 
 class LagEntry(Switched):
     """One LAG; its members name it."""
 
+    lacp: Literal["static", "passive", "active"] | None = Field(None, description="How it forms.")
+
 
 class StartsAs(Document):
     """What a port of this switch is before anyone configures it."""
 
-    mode: Literal["access", "trunk"] = "access"
+    mode: Literal["access", "trunk", "negotiated"] = "access"
     access: VidField = 1
     native: VidOrNone = None
     allowed: ListField | None = None
+    stance: Literal["silent", "passive", "active"] = "silent"
     enabled: Flag = True
+
+
+class Assume(Document):
+    """What the platform does and its configuration does not say."""
+
+    own_tag: Literal["accept", "drop"] | None = Field(None, description="An access port and its own VID as a tag.")
+    native_outside_list: Literal["pass", "drop"] | None = Field(None, description="Untagged frames there.")
+    tagged_native: Literal["accept", "drop"] | None = Field(None, description="A trunk and its native VLAN tagged.")
+
+
+class Sync(Document):
+    """The group a switch shares its VLAN table with."""
+
+    group: Name
+
+
+class DomainEntry(Document):
+    """A bridge of its own for one VLAN: the ports in it untagged, and those by a tag."""
+
+    name: Label = ""
+    untagged: Label = Field("", description="Ports, as a pattern.")
+    tagged: dict[str, VidField] = Field({}, description="Port to the tag of its subinterface.")
 
 
 def _vlan_entry(value: Any) -> Any:
@@ -73,19 +168,35 @@ LagTable = dict[Name, Annotated[LagEntry, BeforeValidator(_entry, json_schema_in
 
 
 class SwitchDocument(Document):
-    """One switch."""
+    """One switch, router or unmanaged device."""
 
     inkov: Literal["switch"]
     name: Name
+    kind: Literal["switch", "router", "unmanaged"] = "switch"
     mac: Mac | None = None
     starts_as: StartsAs = StartsAs()
+    assume: Assume = Assume()
+    sync: Sync | None = None
+    domains: dict[VidField, DomainEntry] = Field(
+        {}, description="Where each VLAN is a bridge of its own: VLAN to its ports; instead of a VLAN table."
+    )
+    gateways: dict[VidField, Label] = Field({}, description="VLAN to the switch's address in it.")
     vlans: Annotated[
         VlanTable | None,
         BeforeValidator(_table, json_schema_input_type=VlanTable | Literal["as used"] | None),
         Field(description="The VLAN table: number to name. 'as used': the box keeps no table."),
-    ]
+    ] = None
     ports: Annotated[PortTable, BeforeValidator(_entry, json_schema_input_type=PortTable | None)] = {}
     lags: Annotated[LagTable, BeforeValidator(_entry, json_schema_input_type=LagTable | None)] = {}
     neighbours: Annotated[dict[str, Label], BeforeValidator(_entry, json_schema_input_type=dict[str, Label] | None)] = (
         Field({}, description="What discovery heard: own port to 'switch port'.")
     )
+
+    @model_validator(mode="after")
+    def _table_stated(self) -> SwitchDocument:
+        needs_table = self.kind == "switch" and not self.domains
+        if needs_table and "vlans" not in self.model_fields_set:
+            raise wrong("key 'vlans' is missing; 'vlans: as used' says that the box keeps no table")
+        if self.domains and self.vlans is not None:
+            raise wrong("both 'vlans' and 'domains'; a box has a table or bridges of their own")
+        return self

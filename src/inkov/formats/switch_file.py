@@ -2,29 +2,68 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from inkov.formats.fields import port_names
+from inkov.formats.port_kinds import stance, switching
 from inkov.formats.reading import Reading
-from inkov.formats.switch_document import LagEntry, PortEntry, StartsAs, SwitchDocument, Switched
+from inkov.formats.switch_document import Assume, LagEntry, PortEntry, SwitchDocument, Switched, VlanEntry
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines, Path
 from inkov.model.errors import nearest
 from inkov.model.names import natural
 from inkov.model.source import Origin, Source
-from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Port, Switch, Switching, Trunk, Vlan
-from inkov.model.vlanset import ALL
+from inkov.model.switch import (
+    DEFAULT_VLAN,
+    DOT1Q,
+    Bridged,
+    Gateway,
+    Habits,
+    Heard,
+    Kind,
+    Lacp,
+    Port,
+    Switch,
+    Vlan,
+    VlanType,
+)
+from inkov.model.vlanset import Vid
 
 
-def read(data: Any, lines: Lines, reading: Reading) -> Switch | None:
-    """Reads one switch; None after recording what is wrong."""
+def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None) -> Switch | None:
+    """Reads one switch; None after recording what is wrong.
+
+    Args:
+        data: the file as plain data.
+        lines: the lines of its paths.
+        reading: takes problems.
+        assume: habits that the campus file states for all switches.
+    """
     document = validated(SwitchDocument, data, lines, reading)
-    return None if document is None else _Builder(document, lines, reading).switch()
+    return None if document is None else _Builder(document, lines, reading, assume or Assume()).switch()
+
+
+def habits(*stated: Assume) -> Habits:
+    """Returns habits: each as the first block that states it says, else the default."""
+    usual = Habits()
+
+    def habit(key: str, yes: str, default: bool) -> bool:
+        said = next((v for a in stated if (v := getattr(a, key)) is not None), None)
+        return default if said is None else said == yes
+
+    return Habits(
+        own_tag=habit("own_tag", "accept", usual.own_tag),
+        native_outside_list=habit("native_outside_list", "pass", usual.native_outside_list),
+        tagged_native=habit("tagged_native", "accept", usual.tagged_native),
+    )
 
 
 class _Builder:
-    def __init__(self, document: SwitchDocument, lines: Lines, reading: Reading) -> None:
+    def __init__(self, document: SwitchDocument, lines: Lines, reading: Reading, inherited: Assume) -> None:
         self.document = document
+        self.inherited = inherited
+        self.kind = Kind(document.kind)
         self.lines = lines
         self.reading = reading
         self.untouched = self.origin(("starts-as",), {"mode": "mode", "allowed": "allowed"})
@@ -42,8 +81,10 @@ class _Builder:
         ports = self.ports()
         vlans = self.document.vlans
         table = None
-        if vlans is not None:
-            table = {v: Vlan(v, e.name, e.state == "active") for v, e in sorted(vlans.items())}
+        if self.document.domains:
+            table = {v: Vlan(v, e.name) for v, e in sorted(self.document.domains.items())}
+        elif vlans is not None:
+            table = {v: self.vlan(v, e) for v, e in sorted(vlans.items())}
             table.setdefault(DEFAULT_VLAN, Vlan(DEFAULT_VLAN, "default"))
         return Switch(
             name=self.document.name,
@@ -51,14 +92,29 @@ class _Builder:
             ports=ports,
             heard=self.heard(ports),
             mac=self.document.mac or "",
+            kind=self.kind,
+            habits=habits(self.document.assume, self.inherited),
+            sync_group=self.document.sync.group if self.document.sync else "",
+            gateways=self.gateways(),
             origin=Origin(self.reading.file, "", self.switch_places()),
         )
 
     def switch_places(self) -> dict[str, int | str]:
         places: dict[str, int | str] = {"": self.lines.get(("name",), 1), "vlans": self.lines.near(("vlans",))}
-        for v in self.document.vlans or ():
-            places[f"vlans/{v}"] = self.lines.near(("vlans", str(v)))
+        for key, written in (("vlans", self.document.vlans), ("vlans", self.document.domains)):
+            for v in written or ():
+                places[f"{key}/{v}"] = self.lines.near(("domains" if self.document.domains else "vlans", str(v)))
         return places
+
+    @staticmethod
+    def vlan(v: Vid, entry: VlanEntry) -> Vlan:
+        return Vlan(v, entry.name, entry.state == "active", VlanType(entry.type), entry.primary)
+
+    def gateways(self) -> tuple[Gateway, ...]:
+        return tuple(
+            Gateway(v, address, Source(self.reading.file, self.lines.near(("gateways", str(v))), f"gateways/{v}"))
+            for v, address in sorted(self.document.gateways.items())
+        )
 
     def ports(self) -> dict[str, Port]:
         made: dict[str, Port] = {}
@@ -82,14 +138,7 @@ class _Builder:
                     )
                     continue
                 first_line[name] = line
-                made[name] = Port(
-                    name=name,
-                    switching=port.switching,
-                    enabled=port.enabled,
-                    label=port.label,
-                    lag=port_entry.lag,
-                    origin=port.origin,
-                )
+                made[name] = replace(port, name=name)
             if port_entry.lag is not None and port_entry.lag not in self.document.lags:
                 hint = nearest(port_entry.lag, self.document.lags)
                 self.reading.wrong(
@@ -97,51 +146,58 @@ class _Builder:
                     f"ports/{pattern}/lag",
                     self.lines.near((*path, "lag")),
                 )
+        self.bridge(made)
         return {n: self.finished(made[n], made) for n in sorted(made, key=natural)}
+
+    def bridge(self, ports: dict[str, Port]) -> None:
+        """Puts the ports that `domains` names into bridges of their own."""
+        untagged: dict[str, Vid] = {}
+        tagged: dict[str, list[tuple[Vid, Vid]]] = {}
+        for v, entry in self.document.domains.items():
+            path: Path = ("domains", str(v))
+            try:
+                plain = port_names(entry.untagged) if entry.untagged else []
+            except ValueError as exc:
+                self.reading.wrong(str(exc), f"domains/{v}/untagged", self.lines.near((*path, "untagged")))
+                continue
+            for name in (*plain, *entry.tagged):
+                if name not in ports:
+                    hint = nearest(name, ports)
+                    self.reading.wrong(f"port {name!r} is not under ports{hint}", f"domains/{v}", self.lines.near(path))
+            for name in plain:
+                if untagged.setdefault(name, v) != v:
+                    self.reading.wrong(
+                        f"port {name!r} is untagged in {untagged[name]} too", f"domains/{v}", self.lines.near(path)
+                    )
+            for name, tag in entry.tagged.items():
+                tagged.setdefault(name, []).append((tag, v))
+        for name in {*untagged, *tagged} & ports.keys():
+            ports[name] = replace(ports[name], switching=Bridged(untagged.get(name), tuple(tagged.get(name, ()))))
 
     def finished(self, port: Port, ports: dict[str, Port]) -> Port:
         if not port.is_lag:
             return port
         members = sorted((p.name for p in ports.values() if p.lag == port.name), key=natural)
-        return Port(
-            name=port.name,
-            switching=port.switching,
-            enabled=port.enabled,
-            label=port.label,
-            members=tuple(members),
-            is_lag=True,
-            origin=port.origin,
-        )
+        return replace(port, members=tuple(members))
 
     def port(self, name: str, entry: Switched, path: Path) -> Port:
         starts = self.document.starts_as
         rename = {"trunk": "allowed"}
+
+        def complain(what: str, key: str) -> None:
+            self.reading.wrong(what, "/".join(map(str, (*path, key))), self.lines.near((*path, key)))
+
         return Port(
             name=name,
-            switching=self.switching(entry, starts, path),
+            switching=switching(entry, starts, self.kind, complain),
+            stance=stance(entry, starts),
+            tag_format=entry.tags or DOT1Q,
+            lacp=Lacp(entry.lacp) if isinstance(entry, LagEntry) and entry.lacp else None,
             enabled=starts.enabled if entry.enabled is None else entry.enabled,
             label=entry.label,
             is_lag=isinstance(entry, LagEntry),
             lag=entry.lag if isinstance(entry, PortEntry) else None,
             origin=self.origin(path, rename, self.untouched),
-        )
-
-    def switching(self, entry: Switched, starts: StartsAs, path: Path) -> Switching:
-        native_given = "native" in entry.model_fields_set
-        is_trunk = entry.trunk is not None or (entry.access is None and starts.mode == "trunk")
-        if not is_trunk:
-            if native_given:
-                self.reading.wrong(
-                    "'native' belongs to a trunk, and this is an access port",
-                    "/".join(map(str, (*path, "native"))),
-                    self.lines.near((*path, "native")),
-                )
-            return Access(starts.access if entry.access is None else entry.access)
-        listed = entry.trunk or starts.allowed
-        return Trunk(
-            entry.native if native_given else starts.native,
-            listed.vlans if listed else ALL,
-            listed.spelling if listed else "",
         )
 
     def heard(self, ports: dict[str, Port]) -> tuple[Heard, ...]:

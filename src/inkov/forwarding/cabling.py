@@ -8,7 +8,7 @@ that discovery contradicts itself about are doubtful: they may exist, and nothin
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from inkov.model.campus import Cable, Campus
@@ -221,3 +221,38 @@ def _first_labels(switches: Mapping[str, Switch]) -> dict[str, str]:
     for name in switches:
         found[name.partition(".")[0].lower()].append(name)
     return {label: names[0] for label, names in found.items() if len(names) == 1 and label}
+
+
+def links_by_switch(links: Iterable[Link]) -> dict[str, list[Link]]:
+    """Returns the links of each switch that has any, in their order."""
+    found: dict[str, list[Link]] = defaultdict(list)
+    for link in links:
+        found[link.a.switch].append(link)
+        if link.b.switch != link.a.switch:
+            found[link.b.switch].append(link)
+    return found
+
+
+def components(nodes: Iterable[str], links: Iterable[Link]) -> list[frozenset[str]]:
+    """Returns the connected parts of some switches under some links, in the order of their first switch."""
+    parent = {n: n for n in nodes}
+    find = finder(parent)
+    for link in links:
+        if link.a.switch in parent and link.b.switch in parent:
+            parent[find(link.a.switch)] = find(link.b.switch)
+    parts: dict[str, list[str]] = defaultdict(list)
+    for n in parent:
+        parts[find(n)].append(n)
+    return [frozenset(part) for part in parts.values()]
+
+
+def finder(parent: dict[str, str]) -> Callable[[str], str]:
+    """Returns the find operation of a union-find forest, with path halving."""
+
+    def find(n: str) -> str:
+        while parent[n] != n:
+            parent[n] = parent[parent[n]]
+            n = parent[n]
+        return n
+
+    return find

@@ -16,6 +16,7 @@ from typing import NamedTuple
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.relay import Domain, Mask, Tags
 from inkov.model.names import PortRef
+from inkov.model.vlanset import bits
 
 
 class Edge(NamedTuple):
@@ -73,13 +74,20 @@ class Reach:
 
 
 class Graph:
-    """Links as pairs of directed edges."""
+    """Links as pairs of directed edges.
+
+    Attributes:
+        stacked: some port keeps tags inside frames, so that a frame is more than its domain.
+        edges: the edges out of each switch.
+    """
 
     def __init__(self) -> None:
+        self.stacked = False
         self.edges: dict[str, list[Edge]] = defaultdict(list)
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
         """Adds a link: what crosses from `a` to `b`, and what crosses back."""
+        self.stacked |= there.near.keeps or there.far.keeps
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
 
@@ -112,12 +120,22 @@ class Graph:
                         todo.append(new)
         return reach
 
-    def spread(self, starts: Mapping[str, Mask]) -> dict[str, Mask]:
+    def spread(self, starts: Mapping[str, Mask], tagged: Iterable[tuple[str, Domain, Tags]] = ()) -> dict[str, Mask]:
         """Returns the domains reached on every switch, for a set of starts at once and without paths.
 
         The same answer as `reach` with no tags inside, for thousands of domains in one pass: the sets travel
         as masks. Cost is linear in links times the few passes until nothing changes.
+
+        Args:
+            starts: the domains that frames start in on each switch.
+            tagged: further starts, with tags inside; where there are any, paths are followed after all.
         """
+        if self.stacked or tagged:  # tags inside a frame do not fit into masks
+            places: list[tuple[str, Domain, Tags]] = [
+                (switch, d, ()) for switch, mask in starts.items() for d in bits(mask)
+            ]
+            places += tagged
+            return self._masks(self.reach(places))
         total: dict[str, Mask] = defaultdict(int)
         everywhere: dict[str, Mask] = defaultdict(int)  # started here or came by two ports: leaves by every port
         came_by: dict[PortRef, Mask] = defaultdict(int)
@@ -143,3 +161,10 @@ class Graph:
                     waiting.add(far.switch)
                     todo.append(far.switch)
         return {switch: mask for switch, mask in total.items() if mask}
+
+    @staticmethod
+    def _masks(reach: Reach) -> dict[str, Mask]:
+        masks: dict[str, Mask] = defaultdict(int)
+        for switch, domain, _ in reach.places():
+            masks[switch] |= 1 << domain
+        return masks

@@ -38,6 +38,7 @@ class Hop:
         near: the near port's map.
         far: the far port's map.
         blind: an end is a device that is not described; only `bundles` count.
+        tagged: tagged frames get across.
     """
 
     same: Mask
@@ -45,13 +46,20 @@ class Hop:
     near: RelayMap = NOTHING
     far: RelayMap = NOTHING
     blind: bool = False
+    tagged: bool = True
 
     @classmethod
-    def between(cls, near: RelayMap, far: RelayMap) -> Hop:
-        """Joins two ports by a cable."""
-        untagged = Bundle(near.out_untagged, far.in_untagged)
-        bundles = (untagged,) if untagged.out and untagged.into else ()
-        return cls(near.out_tagged & far.in_tagged, bundles, near, far)
+    def between(cls, near: RelayMap, far: RelayMap, *, tagged: bool = True) -> Hop:
+        """Joins two ports by a cable; `tagged` is false where tagged frames do not get across."""
+        if not tagged:
+            return cls(0, (Bundle(near.out_untagged, far.in_untagged),), near, far, tagged=False)
+        bundles = [Bundle(near.out_untagged, far.in_untagged)]
+        if far.keeps:
+            bundles.append(Bundle(near.sends, far.in_untagged))
+        elif near.out_mapped or far.in_mapped:
+            bundles += _translated(near, far)
+        same = 0 if far.keeps else near.out_tagged & far.in_tagged
+        return cls(same, tuple(b for b in bundles if b.out and b.into), near, far)
 
     @classmethod
     def through_unknown(cls, out: Mask, into: Mask) -> Hop:
@@ -87,5 +95,16 @@ class Hop:
                     yield from (Crossing(d, (), None) for d in bits(into))
             return
         for wire in self.near.send(domain, inner):
+            if wire and not self.tagged:
+                continue
             for arrived, rest in self.far.accept(wire):
                 yield Crossing(arrived, rest, wire)
+
+
+def _translated(near: RelayMap, far: RelayMap) -> Iterator[Bundle]:
+    """Yields what crosses by a tag that does not stand for the same domain at both ends."""
+    wires = dict.fromkeys([t for _, t in near.out_mapped] + [t for t, _ in far.in_mapped])
+    for tag in wires:
+        out = sum(1 << d for d, t in near.out_mapped if t == tag) | (near.out_tagged & 1 << tag)
+        into = sum(1 << d for t, d in far.in_mapped if t == tag) | (far.in_tagged & 1 << tag)
+        yield Bundle(out, into)

@@ -7,10 +7,10 @@ one, so that the cost for a healthy campus is linear in its links.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from functools import cached_property
 
-from inkov.forwarding.cabling import Link
+from inkov.forwarding.cabling import Link, components, links_by_switch
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Mask
 from inkov.model.vlanset import Vid, VlanSet
@@ -35,9 +35,10 @@ class Islands:
             if homes:
                 reached[next(iter(homes))] |= 1 << vid
         todo = deque(reached)
+        joins_at = links_by_switch(self.network.joins)
         while todo:
             switch = todo.popleft()
-            for link in self.network.links_at.get(switch, ()):
+            for link in joins_at.get(switch, ()):
                 far = link.far_switch(switch)
                 new = reached[switch] & self.network.ladder(link).carried.mask & ~reached[far]
                 if new:
@@ -52,7 +53,7 @@ class Islands:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
         if vid not in self._of:
             homes = [n for n in self.network.switches if self.network.active(n) >> vid & 1]
-            carries = [k for k in self.network.links if vid in self.network.ladder(k).carried]
+            carries = [k for k in self.network.joins if vid in self.network.ladder(k).carried]
             self._of[vid] = components(homes, carries)
         return self._of[vid]
 
@@ -80,7 +81,7 @@ class Islands:
         """
         inhabited = self.inhabited(vid)
         lacking = {n for n in self.network.switches if not self.network.active(n) >> vid & 1}
-        open_links = [k for k in self.network.links if self._would_carry(k, vid)]
+        open_links = [k for k in self.network.joins if self._would_carry(k, vid)]
         groups = components(sorted(lacking), [k for k in open_links if {k.a.switch, k.b.switch} <= lacking])
         found = []
         for group in groups:
@@ -112,28 +113,3 @@ class Islands:
 
 def _neighbours(group: frozenset[str], links: Iterable[Link]) -> set[str]:
     return {k.far_switch(s) for k in links for s in (k.a.switch, k.b.switch) if s in group} - group
-
-
-def components(nodes: Iterable[str], links: Iterable[Link]) -> list[frozenset[str]]:
-    """Returns the connected parts of some switches under some links, in the order of their first switch."""
-    parent = {n: n for n in nodes}
-    find = finder(parent)
-    for link in links:
-        if link.a.switch in parent and link.b.switch in parent:
-            parent[find(link.a.switch)] = find(link.b.switch)
-    parts: dict[str, list[str]] = defaultdict(list)
-    for n in parent:
-        parts[find(n)].append(n)
-    return [frozenset(part) for part in parts.values()]
-
-
-def finder(parent: dict[str, str]) -> Callable[[str], str]:
-    """Returns the find operation of a union-find forest, with path halving."""
-
-    def find(n: str) -> str:
-        while parent[n] != n:
-            parent[n] = parent[parent[n]]
-            n = parent[n]
-        return n
-
-    return find

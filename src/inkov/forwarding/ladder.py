@@ -10,12 +10,26 @@ from dataclasses import dataclass
 from enum import Enum
 from typing import TYPE_CHECKING
 
+from inkov.forwarding.forming import formats_agree
 from inkov.forwarding.hop import Hop
-from inkov.forwarding.relay import Mask, View
+from inkov.forwarding.relay import Mask, View, memberships
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Access, Port, Routed, Trunk, Unstated
-from inkov.model.vlanset import VlanSet, bits
+from inkov.model.switch import (
+    Access,
+    Bridged,
+    General,
+    Negotiated,
+    Plain,
+    Port,
+    PrivateHost,
+    Promiscuous,
+    Routed,
+    Trunk,
+    Tunnel,
+    Unstated,
+)
+from inkov.model.vlanset import NONE, VlanSet, bits
 
 if TYPE_CHECKING:
     from inkov.forwarding.cabling import Link
@@ -26,7 +40,9 @@ class Rung(Enum):
     """Where a VLAN can be lost; the value completes "... at the near end"."""
 
     ENABLED = "a port is disabled"
+    LAG = "LAG not formed"
     TRUNK = "no trunk"
+    FORMAT = "tag formats differ"
     LISTED = "not in the list"
     DEFINED = "not defined"
     ACTIVE = "suspended"
@@ -46,6 +62,10 @@ class Lost:
         match self.rung:
             case Rung.ENABLED:
                 return f"{self.end} is disabled"
+            case Rung.LAG:
+                return f"the LAG of {self.end} does not form"
+            case Rung.FORMAT:
+                return f"{self.end} tags in another format than the far end"
             case Rung.TRUNK:
                 return f"{self.end} is no trunk"
             case Rung.LISTED:
@@ -87,24 +107,17 @@ def ladder(network: Network, link: Link) -> Ladder:
     """Climbs the ladder of one link for all VLANs at once."""
     there = network.hop(link.a, link.b, View.MUST)
     back = network.hop(link.b, link.a, View.MUST)
-    lists = [_listed(network.port(end)) for end in (link.a, link.b)]
-    carried = there.kept & back.kept if link.up else 0
+    lists = [memberships(network.settled(end).switching) for end in (link.a, link.b)]
+    carried = there.kept & back.kept if link.up and not network.lag_failure(link) else 0
     wanted = (lists[0] | lists[1]) & network.used
     wanted &= network.active(link.a.switch) | network.active(link.b.switch)
-    if not all(isinstance(network.port(end).switching, Trunk) for end in (link.a, link.b)):
+    ends = (link.a, link.b)
+    if not all(passes_vlans(network.port(end)) for end in ends):
+        return Ladder(NONE, NONE, (), Hop(0, ()), Hop(0, ()))
+    if not all(carries_tags(network.settled(end)) for end in ends):
         wanted |= network.active(link.a.switch) & network.active(link.b.switch) & network.inhabited
     lost = tuple(_lost(network, link, wanted & ~carried, lists))
     return Ladder(VlanSet.from_mask(lists[0] & lists[1]), VlanSet.from_mask(carried), lost, there, back)
-
-
-def _listed(port: Port) -> Mask:
-    match port.switching:
-        case Access(vid=int(vid)):
-            return 1 << vid
-        case Trunk(allowed=allowed):
-            return allowed.mask
-        case _:
-            return 0
 
 
 def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> list[Lost]:
@@ -123,9 +136,14 @@ def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> l
         end = down[0] if down else link.a
         fail(-1, Rung.ENABLED, end, network.port(end).origin.of("enabled"))
         return found
+    if network.lag_failure(link):
+        fail(-1, Rung.LAG, link.a, network.port(link.a).origin.of("lacp"))
     for end in ends:
-        if not isinstance(network.port(end).switching, Trunk):
-            fail(-1, Rung.TRUNK, end, network.port(end).origin.of(_mode_setting(network.port(end))))
+        port = network.settled(end)
+        if not carries_tags(port):
+            fail(-1, Rung.TRUNK, end, port.origin.of(mode_setting(port)))
+    if not formats_agree(network.port(link.a), network.port(link.b)):
+        fail(-1, Rung.FORMAT, link.a, network.port(link.a).origin.of("tags"))
     for end, listed in zip(ends, lists, strict=True):
         fail(~listed, Rung.LISTED, end, network.port(end).origin.of("allowed"))
         switch = network.switches[end.switch]
@@ -138,11 +156,28 @@ def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> l
     return found
 
 
-def _mode_setting(port: Port) -> str:
+def carries_tags(port: Port) -> bool:
+    """Tells whether a port, as it is after negotiation, carries VLANs tagged."""
+    return isinstance(port.switching, Trunk | General | Bridged)
+
+
+def passes_vlans(port: Port) -> bool:
+    """Tells whether a port has VLANs of its own; one of a router or an unmanaged device, or a tunnel, has not."""
+    return not isinstance(port.switching, Routed | Plain | Tunnel)
+
+
+def mode_setting(port: Port) -> str:
+    """Returns the name of the setting that makes a port what it is."""
     match port.switching:
         case Access():
             return "access"
-        case Trunk() | Routed() | Unstated():
+        case Trunk():
+            return "allowed"
+        case PrivateHost():
+            return "private"
+        case General() | Promiscuous() | Tunnel() | Bridged():
+            return type(port.switching).__name__.lower()
+        case Negotiated() | Routed() | Plain() | Unstated():
             return "mode"
 
 

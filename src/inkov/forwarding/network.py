@@ -9,15 +9,30 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Mapping
 from functools import cached_property
+from itertools import combinations
 
-from inkov.forwarding.cabling import Cabling, Link, cabling
+from inkov.forwarding.cabling import Cabling, Link, cabling, components, links_by_switch
+from inkov.forwarding.forming import formats_agree, lag_failure
 from inkov.forwarding.graph import Graph
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.ladder import Ladder, ladder
-from inkov.forwarding.relay import Mask, RelayMap, View, memberships, relay_map
+from inkov.forwarding.negotiation import Formed, form
+from inkov.forwarding.relay import Mask, RelayMap, View, memberships, relay_map, station_vlans, untagged_vlan
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, natural
-from inkov.model.switch import DEFAULT_VLAN, Access, Port, Switch, Vlan
+from inkov.model.switch import (
+    DEFAULT_VLAN,
+    Access,
+    Bridged,
+    General,
+    Kind,
+    Negotiated,
+    Port,
+    Switch,
+    Trunk,
+    Tunnel,
+    Vlan,
+)
 from inkov.model.vlanset import FULL_MASK, Vid
 
 
@@ -71,8 +86,28 @@ class Network:
         """Returns the relay map of a port or LAG."""
         key = (ref, view)
         if key not in self._relay:
-            self._relay[key] = relay_map(self.port(ref), self.active(ref.switch, view), view)
+            switch, active, formed = self.switches[ref.switch], self.active(ref.switch, view), self.formed(ref)
+            made = relay_map(formed.surely, switch, active, view)
+            if view is View.MAY and formed.maybe is not None:
+                made |= relay_map(formed.maybe, switch, active, view)
+            self._relay[key] = made
         return self._relay[key]
+
+    def formed(self, ref: PortRef) -> Formed:
+        """Returns what a port or LAG became by negotiation with the far end of its link."""
+        port = self.port(ref)
+        if not isinstance(port.switching, Negotiated):
+            return Formed(port, None, "")
+        link = next((k for k in self.links_at.get(ref.switch, ()) if ref in {k.a, k.b}), None)
+        if link is None:
+            return form(port, None)
+        far = link.b if ref == link.a else link.a
+        groups = {self.switches[ref.switch].sync_group, self.switches[far.switch].sync_group} - {""}
+        return form(port, None if link.doubt else self.port(far), same_group=len(groups) < 2)
+
+    def settled(self, ref: PortRef) -> Port:
+        """Returns a port or LAG as it surely is, after negotiation."""
+        return self.formed(ref).surely
 
     @cached_property
     def tables(self) -> list[tuple[Mapping[Vid, Vlan], list[str]]]:
@@ -85,7 +120,7 @@ class Network:
 
     @cached_property
     def inhabited(self) -> Mask:
-        """VLANs that have an access port anywhere."""
+        """VLANs that have a member port anywhere."""
         return sum(1 << vid for vid in self.members)
 
     @cached_property
@@ -111,12 +146,7 @@ class Network:
     @cached_property
     def links_at(self) -> Mapping[str, list[Link]]:
         """The links of each switch that has any."""
-        found: dict[str, list[Link]] = defaultdict(list)
-        for link in self.links:
-            found[link.a.switch].append(link)
-            if link.b.switch != link.a.switch:
-                found[link.b.switch].append(link)
-        return found
+        return links_by_switch(self.links)
 
     @cached_property
     def cabled(self) -> frozenset[PortRef]:
@@ -137,7 +167,9 @@ class Network:
     def edge_ports(self) -> Mapping[str, list[PortRef]]:
         """The edge ports of each switch: enabled, no link, no member of a LAG; in natural order."""
         return {
-            name: [
+            name: []
+            if switch.kind is Kind.ROUTER
+            else [
                 ref
                 for port in switch.ports.values()
                 if port.enabled and port.lag is None and (ref := PortRef(name, port.name)) not in self.cabled
@@ -146,26 +178,69 @@ class Network:
         }
 
     @cached_property
+    def station_ports(self) -> Mapping[str, list[PortRef]]:
+        """The ports of each switch that stations are on: its edge ports, and those that face unmanaged devices only.
+
+        An unmanaged device itself has none: its stations count where a switch first looks at their VLAN.
+        """
+        behind: dict[str, list[PortRef]] = defaultdict(list)
+        for link in self.links:
+            for own, far in ((link.a, link.b), (link.b, link.a)):
+                if self._unmanaged(far.switch) and not self._unmanaged(own.switch) and link.up:
+                    behind[own.switch].append(own)
+        return {
+            name: sorted([*refs, *behind.get(name, ())], key=lambda r: r.order) if name in behind else refs
+            for name, refs in self.edge_ports.items()
+            if not self._unmanaged(name)
+        }
+
+    def _unmanaged(self, switch: str) -> bool:
+        return self.switches[switch].kind is Kind.UNMANAGED
+
+    @cached_property
     def members(self) -> Mapping[Vid, Mapping[str, list[PortRef]]]:
-        """The enabled access ports of each VLAN that face no switch, by switch; defined there or not."""
+        """The ports in each VLAN that stations are on, by switch; whether or not the switch defines it.
+
+        Untagged and voice VLANs, and for private VLANs all that the station hears. Trunks do not count.
+        """
         found: dict[Vid, dict[str, list[PortRef]]] = defaultdict(dict)
-        for name, refs in self.edge_ports.items():
+        for name, refs in self.station_ports.items():
             ports = self.switches[name].ports
             for ref in refs:
-                switching = ports[ref.port].switching
-                if isinstance(switching, Access) and switching.vid is not None:
-                    found[switching.vid].setdefault(name, []).append(ref)
+                for vid in station_vlans(ports[ref.port].switching):
+                    found[vid].setdefault(name, []).append(ref)
         return found
+
+    def is_wide(self, ref: PortRef) -> bool:
+        """Tells whether a station's port is in more than one VLAN, or hears another than it sends in."""
+        match self.port(ref).switching:
+            case Access(voice=None) | Negotiated() | Tunnel():
+                return False
+            case _:
+                return True
+
+    @cached_property
+    def wide_ports(self) -> list[PortRef]:
+        """Station ports that are in more than one VLAN, in natural order."""
+        return [ref for refs in self.station_ports.values() for ref in refs if self.is_wide(ref)]
+
+    def own_domains(self, ref: PortRef) -> Mask:
+        """Returns the domains an honest station on a port sends in."""
+        switching = self.settled(ref).switching
+        vid = untagged_vlan(switching)
+        return memberships(switching) | (0 if vid is None else 1 << vid)
 
     @cached_property
     def open_trunks(self) -> list[PortRef]:
-        """Enabled trunks that face no switch: a station behind one is in all its VLANs."""
-        return [
-            ref
-            for refs in self.edge_ports.values()
-            for ref in refs
-            if not isinstance(self.port(ref).switching, Access) and memberships(self.port(ref).switching)
-        ]
+        """Ports that carry tags and face no switch: a station behind one is in all its VLANs."""
+        found = []
+        for refs in self.edge_ports.values():
+            for ref in refs:
+                if isinstance(self.port(ref).switching, Trunk | General | Bridged):
+                    relay = self.relay(ref)
+                    if relay.out_tagged or relay.out_mapped:
+                        found.append(ref)
+        return found
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:
         """Returns the members of a VLAN on switches that relay it."""
@@ -175,20 +250,58 @@ class Network:
     # -- the graph -----------------------------------------------------------------------------------
 
     def hop(self, near: PortRef, far: PortRef, view: View) -> Hop:
-        """Returns what crosses a link from one end to the other, were it up."""
-        return Hop.between(self.relay(near, view), self.relay(far, view))
+        """Returns what crosses a link from one end to the other, were it up and its LAG formed."""
+        tagged = formats_agree(self.port(near), self.port(far))
+        return Hop.between(self.relay(near, view), self.relay(far, view), tagged=tagged)
+
+    def lag_failure(self, link: Link) -> str:
+        """Says why the LAG of a link does not form; empty when it does."""
+        return lag_failure(self.port(link.a), self.port(link.b))
+
+    @cached_property
+    def joins(self) -> list[Link]:
+        """The links between devices that look at VLANs; an unmanaged device counts as a cable between its neighbours."""
+        plain = [k for k in self.links if not (self._unmanaged(k.a.switch) or self._unmanaged(k.b.switch))]
+        ends: dict[str, list[PortRef]] = defaultdict(list)
+        boxes = [n for n, s in self.switches.items() if s.kind is Kind.UNMANAGED]
+        if not boxes:
+            return plain
+        inside = [k for k in self.links if self._unmanaged(k.a.switch) and self._unmanaged(k.b.switch) and k.up]
+        cluster = {box: min(part) for part in components(boxes, inside) for box in part}
+        for link in self.links:
+            for own, far in ((link.a, link.b), (link.b, link.a)):
+                if link.up and self._unmanaged(far.switch) and not self._unmanaged(own.switch):
+                    ends[cluster[far.switch]].append(own)
+        through = [
+            Link(a, b, wires=(), up=True)
+            for refs in ends.values()
+            for a, b in combinations(sorted(refs, key=lambda r: r.order), 2)
+        ]
+        return sorted([*plain, *through], key=lambda k: (k.a.order, k.b.order))
 
     def graph(self, view: View) -> Graph:
         """Returns the directed graph on (switch, domain) in a view."""
         if view not in self._graphs:
             graph = Graph()
             for link in self.links:
-                if link.up and (view is View.MAY or not link.doubt):
+                if link.up and (view is View.MAY or not (link.doubt or self.lag_failure(link))):
                     graph.join(link.a, link.b, self.hop(link.a, link.b, view), self.hop(link.b, link.a, view))
             if view is View.MAY:
+                self._join_doubtful(graph)
                 self._join_outside(graph)
             self._graphs[view] = graph
         return self._graphs[view]
+
+    def _join_doubtful(self, graph: Graph) -> None:
+        """Joins all the far ends that discovery gives one port: they may be on one cable, or behind one hub."""
+        fars: dict[PortRef, list[PortRef]] = defaultdict(list)
+        for link in self.links:
+            if link.doubt:
+                fars[link.a].append(link.b)
+                fars[link.b].append(link.a)
+        for ends in fars.values():
+            for a, b in combinations(ends, 2):
+                graph.join(a, b, self.hop(a, b, View.MAY), self.hop(b, a, View.MAY))
 
     def _join_outside(self, graph: Graph) -> None:
         """Adds systems that are not in the campus and were heard in two places or more: they may join anything."""
@@ -212,6 +325,6 @@ class Network:
             graph.join(
                 own,
                 far,
-                Hop.through_unknown(relay.out_tagged | relay.out_untagged, anything),
-                Hop.through_unknown(anything, relay.in_tagged | relay.in_untagged),
+                Hop.through_unknown(relay.sends, anything),
+                Hop.through_unknown(anything, relay.takes),
             )

@@ -8,13 +8,70 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import TypeAlias
+from enum import Enum
+from typing import Final, TypeAlias
 
 from inkov.model.source import Origin, Source
 from inkov.model.vlanset import Vid, VlanSet
 
 DEFAULT_VLAN: Vid = 1
 """The default PVID of every port (IEEE 802.1Q-2022, table 9-2)."""
+
+
+class Kind(Enum):
+    """What a device is. Only a switch looks at VLANs; an unmanaged one passes frames as they are."""
+
+    SWITCH = "switch"
+    ROUTER = "router"
+    UNMANAGED = "unmanaged"
+
+
+class VlanType(Enum):
+    """What a VLAN is to private VLANs (RFC 5517); an ordinary one is `PLAIN`."""
+
+    PLAIN = "plain"
+    PRIMARY = "primary"
+    ISOLATED = "isolated"
+    COMMUNITY = "community"
+
+
+class Stance(Enum):
+    """How a port negotiates: sends nothing, answers, or asks."""
+
+    SILENT = "silent"
+    PASSIVE = "passive"
+    ACTIVE = "active"
+
+
+class Lacp(Enum):
+    """How a LAG forms (IEEE 802.1AX-2020, 6.4): without negotiation, answering, or asking."""
+
+    STATIC = "static"
+    PASSIVE = "passive"
+    ACTIVE = "active"
+
+
+class FrameTypes(Enum):
+    """Which frames a general port admits (IEEE 802.1Q-2022, 6.9)."""
+
+    ALL = "all"
+    TAGGED = "tagged"
+    UNTAGGED = "untagged"
+
+
+@dataclass(frozen=True, slots=True)
+class Habits:
+    """What platforms do differently and configurations do not say.
+
+    Attributes:
+        own_tag: an access port accepts frames that carry its own VID as a tag.
+        native_outside_list: untagged frames pass a trunk whose native VLAN is not in its list.
+        tagged_native: a trunk accepts frames that carry its native VLAN as a tag.
+    """
+
+    own_tag: bool = False
+    native_outside_list: bool = False
+    tagged_native: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,18 +82,28 @@ class Vlan:
         vid: its number.
         name: its name, empty when it has none.
         active: false when suspended: defined, but relays nothing.
+        type: what it is to private VLANs.
+        primary: for an isolated or community VLAN, the primary it is tied to.
     """
 
     vid: Vid
     name: str = ""
     active: bool = True
+    type: VlanType = VlanType.PLAIN
+    primary: Vid | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Access:
-    """A port in one VLAN, untagged. `vid` is None when the input does not say which."""
+    """A port in one VLAN, untagged. `vid` is None when the input does not say which.
+
+    Attributes:
+        vid: the VLAN.
+        voice: the VLAN of a phone in front of the station, tagged; None when there is none.
+    """
 
     vid: Vid | None
+    voice: Vid | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,17 +113,95 @@ class Trunk:
     Attributes:
         native: VLAN of untagged frames; None when there is none.
         allowed: the allowed list.
+        native_tagged: the native VLAN leaves tagged, and untagged frames are dropped.
+        translate: (tag on the wire, VLAN inside) where they differ; a mapping, one to one.
         spelling: the allowed list as it was written, for showing it again.
     """
 
     native: Vid | None
     allowed: VlanSet
+    native_tagged: bool = False
+    translate: tuple[tuple[Vid, Vid], ...] = ()
     spelling: str = field(default="", compare=False)
 
 
 @dataclass(frozen=True, slots=True)
+class Negotiated:
+    """A port that becomes a trunk or an access port by negotiation with the far end."""
+
+    access: Access
+    trunk: Trunk
+
+
+@dataclass(frozen=True, slots=True)
+class General:
+    """A port with sets of its own (IEEE 802.1Q-2022, 8.8.2 and 12.10): any VLAN tagged or untagged.
+
+    Attributes:
+        pvid: VLAN of untagged frames that arrive.
+        untagged: VLANs that leave untagged.
+        tagged: VLANs that leave tagged.
+        frames: which frames are admitted.
+        filtering: ingress filtering: only VLANs the port is a member of may enter.
+    """
+
+    pvid: Vid | None
+    untagged: VlanSet
+    tagged: VlanSet
+    frames: FrameTypes = FrameTypes.ALL
+    filtering: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class PrivateHost:
+    """A station's port in a private VLAN (RFC 5517): it sends in its secondary and hears its primary."""
+
+    primary: Vid
+    secondary: Vid
+
+
+@dataclass(frozen=True, slots=True)
+class Promiscuous:
+    """A port that every station of a private VLAN can reach."""
+
+    primary: Vid
+    secondaries: VlanSet
+
+
+@dataclass(frozen=True, slots=True)
+class Tunnel:
+    """A port that puts all it gets into its VLAN, tags and all (stacked tags, IEEE 802.1ad)."""
+
+    vid: Vid
+
+
+@dataclass(frozen=True, slots=True)
+class Bridged:
+    """A port of a box where each VLAN is a bridge of its own.
+
+    Attributes:
+        untagged: the domain of untagged frames; None when there is none.
+        tagged: (tag on the wire, domain) of each subinterface.
+    """
+
+    untagged: Vid | None = None
+    tagged: tuple[tuple[Vid, Vid], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Routed:
-    """A port that ends at the router inside the box: it relays nothing."""
+    """A port that ends at a router: it relays nothing.
+
+    Attributes:
+        subinterfaces: (tag or None for untagged, address with prefix length) of each.
+    """
+
+    subinterfaces: tuple[tuple[Vid | None, str], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Plain:
+    """A port of an unmanaged device: it passes frames as they are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +209,12 @@ class Unstated:
     """A port whose mode the input does not state: it might do anything."""
 
 
-Switching: TypeAlias = Access | Trunk | Routed | Unstated
+Switching: TypeAlias = (
+    Access | Trunk | Negotiated | General | PrivateHost | Promiscuous | Tunnel | Bridged | Routed | Plain | Unstated
+)
+
+DOT1Q: Final = "802.1Q"
+NEGOTIATED_FORMAT: Final = "negotiated"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,9 +226,12 @@ class Port:
         switching: what it does with frames.
         enabled: administratively on.
         label: the description an engineer gave it.
+        stance: how it negotiates; None when the input does not say.
+        tag_format: how it tags: `802.1Q`, another format's name, or `negotiated`.
         lag: name of the LAG it is a member of.
         members: for a LAG, the names of its member ports, in natural order.
         is_lag: it is a LAG, with or without members.
+        lacp: for a LAG, how it forms; None when the input does not say.
         origin: where its settings were written.
     """
 
@@ -86,10 +239,22 @@ class Port:
     switching: Switching
     enabled: bool = True
     label: str = ""
+    stance: Stance | None = None
+    tag_format: str = DOT1Q
     lag: str | None = None
     members: tuple[str, ...] = ()
     is_lag: bool = False
+    lacp: Lacp | None = None
     origin: Origin = field(compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Gateway:
+    """An address of a switch in a VLAN, with prefix length."""
+
+    vid: Vid
+    address: str
+    source: Source = field(default=Source(""), compare=False)
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +287,10 @@ class Switch:
         ports: ports and LAGs by name, in natural order.
         heard: what discovery heard, in port order.
         mac: its chassis address in lower case, empty when unknown.
+        kind: switch, router or unmanaged device.
+        habits: what its platform does and its configuration does not say.
+        sync_group: the group it shares its VLAN table with; empty when none.
+        gateways: its addresses in VLANs.
         default_vlan_listed: the input would list the default VLAN if it existed.
         origin: where it was written.
     """
@@ -131,6 +300,10 @@ class Switch:
     ports: Mapping[str, Port]
     heard: tuple[Heard, ...] = ()
     mac: str = ""
+    kind: Kind = Kind.SWITCH
+    habits: Habits = Habits()
+    sync_group: str = ""
+    gateways: tuple[Gateway, ...] = ()
     default_vlan_listed: bool = True
     origin: Origin = field(compare=False)
 

@@ -11,12 +11,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from itertools import combinations
 
 from inkov.forwarding.graph import Reach, State
+from inkov.forwarding.ladder import mode_setting
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View, unknown
+from inkov.forwarding.relay import Mask, Tags, View, unknown
 from inkov.model.campus import Apart, Claim, Segment, Together
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Access, Trunk
+from inkov.model.switch import Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.stations import Stations, segment_named
@@ -69,7 +70,9 @@ class _Prover:
     def spread(self, name: str) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment may get to."""
         if name not in self._spread:
-            self._spread[name] = self.network.graph(View.MAY).spread(self.stations(name).masks)
+            self._spread[name] = self.network.graph(View.MAY).spread(
+                self.stations(name).masks, self.stations(name).tagged
+            )
         return self._spread[name]
 
     def apart(self, claim: Apart) -> Outcome:
@@ -104,10 +107,11 @@ class _Prover:
 
     def way(self, a: str, b: str) -> Witness | None:
         """Finds a shortest way from a segment to another: a certain one if there is one."""
-        starts = [(switch, domain, ()) for switch, domain in self.stations(a).ports]
+        stations = self.stations(a)
+        starts = [(switch, domain, ()) for switch, domain in stations.senders] + stations.tagged
         for view in (View.MUST, View.MAY):
             reach = self.network.graph(view).reach(starts)
-            end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).ports), None)
+            end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).hearers), None)
             if end is not None:
                 way = self.passages(a, b, reach, end)
                 return Witness(a, b, way, unknown=self.unknowns(reach, end) if view is View.MAY else ())
@@ -120,14 +124,14 @@ class _Prover:
         first, last = path[0][0], path[-1][0]
         for i, (state, step) in enumerate(path):
             onward = path[i + 1][1] if i + 1 < len(path) else None
-            by = state.by or self.stations(a).ports[first.switch, first.domain][0]
-            arrived = step.wire if step else _shown(network, by, state.domain)
+            by = state.by or self.stations(a).senders[first.switch, first.domain][0]
+            arrived = step.wire if step else _sent(network, by, state)
             if onward is not None:
                 out, leaves = onward.out, onward.wire
             else:
-                ports = self.stations(b).ports[last.switch, last.domain]
+                ports = self.stations(b).hearers[last.switch, last.domain]
                 out = next((p for p in ports if p != by), ports[0])
-                leaves = _shown(network, out, state.domain)
+                leaves = next(iter(network.relay(out, View.MAY).send(state.domain, state.inner)), None)
             sources = (_allows(network, by, arrived), _allows(network, out, leaves))
             made.append(
                 Passage(state.switch, state.domain, by, arrived, out, leaves, tuple(s for s in sources if s.file))
@@ -176,7 +180,7 @@ class _Prover:
         open_ends = [
             str(ref)
             for ref in network.open_trunks
-            if sum(any(ref in refs for refs in self.stations(n).ports.values()) for n in listed) > 1
+            if sum(any(ref in refs for refs in self.stations(n).senders.values()) for n in listed) > 1
         ]
         found: list[str] = []
         if open_ends:
@@ -199,22 +203,20 @@ def _some(names: list[str]) -> str:
     return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
-def _shown(network: Network, ref: PortRef, domain: int) -> tuple[int, ...] | None:
-    return next(iter(network.relay(ref, View.MAY).send(domain)), None)
+def _sent(network: Network, ref: PortRef, state: State) -> Tags | None:
+    """Returns the tags a station uses to get a frame into a state."""
+    relay = network.relay(ref, View.MAY)
+    tries: list[Tags] = [state.inner, (state.domain, *state.inner), *((t, *state.inner) for t, _ in relay.in_mapped)]
+    return next((tags for tags in tries if (state.domain, state.inner) in relay.accept(tags)), None)
 
 
 def _allows(network: Network, ref: PortRef, tags: tuple[int, ...] | None) -> Source:
     """Returns where the setting stands that lets a frame with these tags pass a port."""
     if not network.has(ref):
         return Source("")
-    port = network.port(ref)
-    match port.switching:
-        case Access():
-            return port.origin.of("access")
-        case Trunk():
-            return port.origin.of("allowed" if tags else "native")
-        case _:
-            return port.origin.of("mode")
+    port = network.settled(ref)
+    setting = mode_setting(port)
+    return port.origin.of("native" if setting == "allowed" and not tags else setting)
 
 
 def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list[str]:

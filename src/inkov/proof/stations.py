@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask
+from inkov.forwarding.relay import Domain, Mask, Tags
 from inkov.model.campus import Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
+from inkov.model.switch import Tunnel
 from inkov.model.vlanset import VID_MAX, VlanSet, bits
 
 
@@ -18,38 +19,75 @@ class UnknownSegment(LookupError):
     """A claim names something that is neither a segment, nor a VLAN number, nor a VLAN name."""
 
 
+Place = tuple[str, Domain]
+"""A (switch, domain)."""
+
+
 class Stations:
     """The stations of one segment.
 
+    A station is taken to send only what its port is a member of, tagged or untagged: stations are honest.
+
     Attributes:
         name: the segment's.
-        ports: for each (switch, domain), the edge ports whose stations are there, in natural order.
-        masks: the domains of each switch, as one mask.
+        senders: for each place where frames of the segment start, the ports they come from, in natural order.
+        hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
+            `senders`, but for private VLANs, whose stations send in one domain and hear others.
+        masks: the domains of `senders` on each switch, as one mask.
+        tagged: what stations on tunnel ports may send besides: (switch, domain, tags inside), for every VLAN in use.
     """
 
     def __init__(self, network: Network, segment: Segment) -> None:
         self.name = segment.name
-        found: dict[tuple[str, Domain], list[PortRef]] = defaultdict(list)
+        senders: dict[Place, list[PortRef]] = defaultdict(list)
+        hearers: dict[Place, list[PortRef]] = defaultdict(list)
         for vid in segment.vlans & VlanSet(network.members):
-            for refs in network.live_members(vid).values():
-                found[refs[0].switch, vid] += refs
-        for ref in network.open_trunks:
+            for switch, refs in network.live_members(vid).items():
+                for ref in refs:
+                    if not network.is_wide(ref):
+                        senders[switch, vid].append(ref)
+                        hearers[switch, vid].append(ref)
+        for ref in network.wide_ports:
             relay = network.relay(ref)
-            for vid in bits((relay.out_tagged | relay.out_untagged) & segment.vlans.mask):
-                found[ref.switch, vid].append(ref)
-        self.ports: Mapping[tuple[str, Domain], list[PortRef]] = dict(
-            sorted(found.items(), key=lambda item: (item[1][0].order, item[0][1]))
-        )
-        self.masks: dict[str, Mask] = defaultdict(int)
-        for switch, domain in self.ports:
-            self.masks[switch] |= 1 << domain
+            for domain in bits(relay.takes & network.own_domains(ref) & segment.vlans.mask):
+                senders[ref.switch, domain].append(ref)
+            for domain in bits(relay.sends & segment.vlans.mask):
+                hearers[ref.switch, domain].append(ref)
+        self.senders: Mapping[Place, list[PortRef]] = _ordered(senders)
+        self.hearers: Mapping[Place, list[PortRef]] = _ordered(hearers)
+        self.masks = _masks(self.senders)
+        self.tagged = self._through_tunnels(network)
+        self._heard = _masks(self.hearers)
+
+    def _through_tunnels(self, network: Network) -> list[tuple[str, Domain, Tags]]:
+        places = [
+            place
+            for place, refs in self.senders.items()
+            if any(isinstance(network.port(r).switching, Tunnel) for r in refs)
+        ]
+        mask = network.used
+        for segment in network.campus.segments.values():
+            mask |= segment.vlans.mask
+        return [(*place, (v,)) for place in places for v in bits(mask)]
 
     def __bool__(self) -> bool:
-        return bool(self.ports)
+        return bool(self.senders or self.hearers)
 
     def heard_in(self, reached: Mapping[str, Mask]) -> bool:
         """Tells whether any station is where frames got to."""
-        return any(reached.get(switch, 0) & mask for switch, mask in self.masks.items())
+        return any(reached.get(switch, 0) & mask for switch, mask in self._heard.items())
+
+
+def _ordered(found: Mapping[Place, list[PortRef]]) -> dict[Place, list[PortRef]]:
+    ports = {place: sorted(refs, key=lambda r: r.order) for place, refs in found.items()}
+    return dict(sorted(ports.items(), key=lambda item: (item[1][0].order, item[0][1])))
+
+
+def _masks(places: Iterable[Place]) -> dict[str, Mask]:
+    masks: dict[str, Mask] = defaultdict(int)
+    for switch, domain in places:
+        masks[switch] |= 1 << domain
+    return masks
 
 
 def segment_named(network: Network, name: str) -> Segment:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Mapping
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, View
+from inkov.forwarding.relay import Domain, Mask, View
+from inkov.model.names import PortRef
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.stations import Stations
 
@@ -16,30 +18,38 @@ def together(network: Network, stations: Stations) -> Outcome:
 
     Each (switch, domain) with stations is tried as a sender; cost is stations' switches times links.
     """
-    places = list(stations.ports)
-    if not places:
+    if not stations:
         return CannotTell((f"no port of {stations.name} is known",))
-    for sender in places:
+    for sender, senders in stations.senders.items():
         reached = network.graph(View.MUST).spread({sender[0]: 1 << sender[1]})
-        deaf = next((p for p in places if not reached.get(p[0], 0) >> p[1] & 1), None)
+        deaf = _deaf(stations, senders, reached)
         if deaf is None:
             continue
         may = network.graph(View.MAY).spread({sender[0]: 1 << sender[1]})
-        stop = _stop(network, stations, sender, deaf)
-        if may.get(deaf[0], 0) >> deaf[1] & 1:
+        stop = _stop(network, senders[0], sender[1], deaf)
+        if _deaf(stations, senders, may) is None:
             where = f" at {stop.link}" if stop.link else ""
             return CannotTell((f"whether frames pass from {stop.sender} to {stop.hearer}{where}",))
         return Broken(stop=stop)
-    ports = sum(map(len, stations.ports.values()))
-    return Proved(f"each of its {ports} ports on {len(places)} switches surely hears every other")
+    ports = {ref for refs in stations.senders.values() for ref in refs}
+    return Proved(
+        f"each of its {len(ports)} ports on {len({r.switch for r in ports})} switches surely hears every other"
+    )
 
 
-def _stop(network: Network, stations: Stations, sender: tuple[str, Domain], deaf: tuple[str, Domain]) -> Stop:
+def _deaf(stations: Stations, senders: list[PortRef], reached: Mapping[str, Mask]) -> PortRef | None:
+    """Returns the first port of the segment, other than the sender, that hears nothing of what got so far."""
+    hearing = {ref for (switch, d), refs in stations.hearers.items() if reached.get(switch, 0) >> d & 1 for ref in refs}
+    everyone = {ref for places in (stations.senders, stations.hearers) for refs in places.values() for ref in refs}
+    only = senders[0] if len(senders) == 1 else None
+    return min((ref for ref in everyone - hearing if ref != only), key=lambda r: r.order, default=None)
+
+
+def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:
     """Finds the link where frames stop: the first that fails on a shortest cabled way between the two."""
-    start, end = stations.ports[sender][0], stations.ports[deaf][0]
-    for link in _way(network, sender[0], deaf[0]):
-        if sender[1] not in (climbed := network.ladder(link)).carried:
-            lost = next((loss for loss in climbed.lost if sender[1] in loss.vlans), None)
+    for link in _way(network, start.switch, end.switch):
+        if domain not in (climbed := network.ladder(link)).carried:
+            lost = next((loss for loss in climbed.lost if domain in loss.vlans), None)
             return Stop(start, end, str(link), lost)
     return Stop(start, end)
 

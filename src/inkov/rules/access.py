@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.ladder import vlan_source
+from inkov.forwarding.network import Network
 from inkov.forwarding.relay import View
-from inkov.model.names import ports_text
-from inkov.model.switch import DEFAULT_VLAN
-from inkov.model.vlanset import VlanSet
+from inkov.model.names import PortRef, ports_text
+from inkov.model.switch import DEFAULT_VLAN, Access
+from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, count, named
@@ -37,8 +38,11 @@ def undefined(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch and VLAN."""
     network = facts.network
     for vid, homes in network.members.items():
-        for switch, refs in homes.items():
+        for switch, all_refs in homes.items():
             if network.active(switch, View.MAY) >> vid & 1:
+                continue
+            refs = _data(network, all_refs, vid)
+            if not refs:
                 continue
             suspended = network.defined(switch) >> vid & 1
             state = "has suspended" if suspended else "does not define"
@@ -70,6 +74,11 @@ def undefined(facts: Facts) -> Iterator[Finding]:
             )
 
 
+def _data(network: Network, refs: list[PortRef], vid: Vid) -> list[PortRef]:
+    """Returns those ports that have a VLAN as their data VLAN, not as their voice or private one."""
+    return [r for r in refs if isinstance(s := network.settled(r).switching, Access) and s.vid == vid]
+
+
 @rule(
     "access/default",
     Severity.RISK,
@@ -92,7 +101,10 @@ def undefined(facts: Facts) -> Iterator[Finding]:
 def default(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
     network = facts.network
-    for switch, refs in network.members.get(DEFAULT_VLAN, {}).items():
+    for switch, all_refs in network.members.get(DEFAULT_VLAN, {}).items():
+        refs = _data(network, all_refs, DEFAULT_VLAN)
+        if not refs:
+            continue
         names = ports_text([r.port for r in refs])
         yield Finding(
             rule="access/default",

@@ -28,7 +28,7 @@ from inkov.rules.wording import at, cause, joined, member_count, vlans
 def lists_differ(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a link."""
     network = facts.network
-    for link in network.links:
+    for link in network.joins:
         missing = {loss.end: loss for loss in network.ladder(link).lost if loss.rung is Rung.LISTED}
         if not missing:
             continue
@@ -60,7 +60,7 @@ def _list_mend(missing: dict[PortRef, Lost]) -> str:
 
 
 def _list_text(facts: Facts, end: PortRef) -> str:
-    switching = facts.network.port(end).switching
+    switching = facts.network.settled(end).switching
     return (switching.spelling or str(switching.allowed)) if isinstance(switching, Trunk) else "nothing"
 
 
@@ -77,9 +77,9 @@ def everything(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
     network = facts.network
     found: dict[str, list[PortRef]] = defaultdict(list)
-    for link in network.links:
+    for link in network.joins:
         for end in (link.a, link.b):
-            switching = network.port(end).switching
+            switching = network.settled(end).switching
             if isinstance(switching, Trunk) and switching.allowed == ALL and network.relay(end, View.MUST).in_tagged:
                 found[end.switch].append(end)
     for switch, ends in found.items():

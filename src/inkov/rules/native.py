@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 
+from inkov.forwarding.words import setting
 from inkov.model.names import PortRef
 from inkov.model.switch import DEFAULT_VLAN, Access, Trunk
 from inkov.model.vlanset import Vid, VlanSet
@@ -12,14 +13,14 @@ from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, count, joined, member_count, named, setting
+from inkov.rules.wording import at, cause, count, joined, member_count, named
 
 _USERS = Example(pair("{trunk: '310,330', native: 330}", "{trunk: '310,330', native: 330}"), place="VLAN 330")
 
 
 def _untagged(facts: Facts, end: PortRef) -> Vid | None:
     """Returns the VLAN of untagged frames at an end of a link, as set."""
-    match facts.network.port(end).switching:
+    match facts.network.settled(end).switching:
         case Access(vid=vid):
             return vid
         case Trunk(native=native):
@@ -30,7 +31,7 @@ def _untagged(facts: Facts, end: PortRef) -> Vid | None:
 
 def _usual_native(facts: Facts) -> Vid | None:
     """Returns the native VLAN most link ends have."""
-    seen = Counter(v for k in facts.network.links for e in (k.a, k.b) if (v := _untagged(facts, e)) is not None)
+    seen = Counter(v for k in facts.network.joins for e in (k.a, k.b) if (v := _untagged(facts, e)) is not None)
     return min(seen, key=lambda v: (-seen[v], v)) if seen else None
 
 
@@ -48,9 +49,9 @@ def mismatch(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a link."""
     network = facts.network
     usual = _usual_native(facts)
-    for link in network.links:
+    for link in network.joins:
         leak = Leak(facts, link)
-        if not leak or not all(isinstance(network.port(e).switching, Trunk) for e in (link.a, link.b)):
+        if not leak or not all(isinstance(network.settled(e).switching, Trunk) for e in (link.a, link.b)):
             continue
         ends = sorted((link.a, link.b), key=lambda e: (_untagged(facts, e) == usual, e != link.b, e.order))
         yield Finding(
@@ -59,7 +60,7 @@ def mismatch(facts: Facts) -> Iterator[Finding]:
             place=str(link),
             what=str(leak),
             mend=_mend(facts, ends, usual),
-            evidence=tuple(at(network, e, setting(network.port(e)), "native") for e in (link.a, link.b)),
+            evidence=tuple(at(network, e, setting(network.settled(e)), "native") for e in (link.a, link.b)),
             causes=tuple(cause(e, "native") for e in ends),
             vlans=leak.vlans,
             ports=member_count(network, leak.vlans),
@@ -74,7 +75,7 @@ def _mend(facts: Facts, ends: list[PortRef], usual: Vid | None) -> str:
         or member_count(facts.network, VlanSet([usual]))
     ):
         return f"Set the same native VLAN at {odd} and {other}, one that no user port is in."
-    same = sum(1 for k in facts.network.links if {_untagged(facts, k.a), _untagged(facts, k.b)} == {usual})
+    same = sum(1 for k in facts.network.joins if {_untagged(facts, k.a), _untagged(facts, k.b)} == {usual})
     return f"Set the native VLAN of {odd} to {usual}" + (f", as on {count(same, 'other link')}." if same else ".")
 
 
@@ -91,11 +92,11 @@ def _mend(facts: Facts, ends: list[PortRef], usual: Vid | None) -> str:
 def native_default(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a link."""
     network = facts.network
-    for link in network.links:
+    for link in network.joins:
         ends = [
             e
             for e in (link.a, link.b)
-            if isinstance(s := network.port(e).switching, Trunk) and s.native == DEFAULT_VLAN
+            if isinstance(s := network.settled(e).switching, Trunk) and s.native == DEFAULT_VLAN
         ]
         if not ends:
             continue
@@ -125,9 +126,9 @@ def native_users(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a VLAN."""
     network = facts.network
     found: dict[Vid, list[PortRef]] = defaultdict(list)
-    for link in network.links:
+    for link in network.joins:
         for end in (link.a, link.b):
-            switching = network.port(end).switching
+            switching = network.settled(end).switching
             if (
                 isinstance(switching, Trunk)
                 and switching.native not in {None, DEFAULT_VLAN}

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.ladder import Rung
+from inkov.forwarding.words import setting
 from inkov.model.switch import Access, Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, member_count, setting, vlans
+from inkov.rules.wording import at, cause, member_count, vlans
 
 
 @rule(
@@ -26,8 +27,8 @@ from inkov.rules.wording import at, cause, member_count, setting, vlans
 def absent(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a link."""
     network = facts.network
-    for link in network.links:
-        a, b = network.port(link.a).switching, network.port(link.b).switching
+    for link in network.joins:
+        a, b = network.settled(link.a).switching, network.settled(link.b).switching
         if not (link.up and isinstance(a, Access) and isinstance(b, Access)):
             continue
         both = network.active(link.a.switch) & network.active(link.b.switch) & network.used
@@ -38,11 +39,11 @@ def absent(facts: Facts) -> Iterator[Finding]:
             rule="trunk/absent",
             severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.TIDY,
             place=str(link),
-            what=f"Both ends are access ports ({setting(network.port(link.a))} and {setting(network.port(link.b))}): "
+            what=f"Both ends are access ports ({setting(network.settled(link.a))} and {setting(network.settled(link.b))}): "
             + (f"{vlans(cut)} cannot cross." if cut else "no other VLAN will ever cross this link.")
             + (f" {leak}" if leak else ""),
             mend="Make both ends trunks that allow the same VLANs and have the same native VLAN.",
-            evidence=tuple(at(network, e, setting(network.port(e)), "access") for e in (link.a, link.b)),
+            evidence=tuple(at(network, e, setting(network.settled(e)), "access") for e in (link.a, link.b)),
             causes=(cause(link.a, "mode"), cause(link.b, "mode")),
             vlans=cut | leak.vlans,
             ports=member_count(network, cut | leak.vlans),
@@ -62,13 +63,13 @@ def absent(facts: Facts) -> Iterator[Finding]:
 def one_sided(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a link."""
     network = facts.network
-    for link in network.links:
-        ends = sorted((link.a, link.b), key=lambda e: not isinstance(network.port(e).switching, Trunk))
+    for link in network.joins:
+        ends = sorted((link.a, link.b), key=lambda e: not isinstance(network.settled(e).switching, Trunk))
         trunk, access = ends
         if not (
             link.up
-            and isinstance(network.port(trunk).switching, Trunk)
-            and isinstance(network.port(access).switching, Access)
+            and isinstance(network.settled(trunk).switching, Trunk)
+            and isinstance(network.settled(access).switching, Access)
         ):
             continue
         gone = lost(facts, link, Rung.TRUNK)
@@ -83,8 +84,8 @@ def one_sided(facts: Facts) -> Iterator[Finding]:
             + (f" {leak}" if leak else ""),
             mend=f"Make {access} a trunk with the list and native VLAN of {trunk}.",
             evidence=(
-                at(network, trunk, setting(network.port(trunk)), "allowed"),
-                at(network, access, setting(network.port(access)), "access"),
+                at(network, trunk, setting(network.settled(trunk)), "allowed"),
+                at(network, access, setting(network.settled(access)), "access"),
             ),
             causes=(cause(access, "mode"),),
             vlans=(cut or gone) | leak.vlans,

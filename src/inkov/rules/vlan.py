@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from inkov.forwarding.cabling import Link
-from inkov.forwarding.islands import components
+from inkov.forwarding.cabling import Link, components
 from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.model.names import natural
 from inkov.model.switch import DEFAULT_VLAN
@@ -117,7 +116,7 @@ def islands(facts: Facts) -> Iterator[Finding]:
             continue
         between = tuple(
             (k, _loss(facts, k, vid))
-            for k in network.links
+            for k in network.joins
             if len({i for i, p in enumerate(parts) if {k.a.switch, k.b.switch} & p}) > 1
         )
         if between:
@@ -137,7 +136,7 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
         bridged = _union(bridged, [group, *touched])
     joining = [
         k
-        for k in network.links
+        for k in network.joins
         if (loss := _loss(facts, k, vid)) is not None and loss.rung in {Rung.TRUNK, Rung.LISTED, Rung.NATIVE}
     ]
     switches = sorted({s for island in bridged for s in island})

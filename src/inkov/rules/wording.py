@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef, ports_text
-from inkov.model.switch import DEFAULT_VLAN, Access, Port, Trunk
+from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence
 
@@ -40,17 +40,6 @@ def named(network: Network, vid: Vid) -> str:
         if switch.vlans and vid in switch.vlans and (name := switch.vlans[vid].name) and vid != DEFAULT_VLAN:
             seen[name] = seen.get(name, 0) + 1
     return f"{max(sorted(seen), key=seen.__getitem__)} ({vid})" if seen else f"VLAN {vid}"
-
-
-def setting(port: Port) -> str:
-    """Returns what a port is, in the words of the switch file."""
-    match port.switching:
-        case Access(vid=vid):
-            return f"access {vid}" if vid is not None else "access port, VLAN not stated"
-        case Trunk(native=native):
-            return f"trunk, native {native}" if native is not None else "trunk, no native"
-        case _:
-            return "mode not stated"
 
 
 def at(network: Network, ref: PortRef, fact: str, of: str) -> Evidence:

@@ -9,8 +9,11 @@ from inkov.forwarding.cabling import Link
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.network import Network
+from inkov.forwarding.relay import memberships, untagged_vlan
+from inkov.forwarding.words import form
+from inkov.forwarding.words import vlans as vlan_words
 from inkov.model.names import PortRef
-from inkov.model.switch import Access, Port, Routed, Trunk, Unstated
+from inkov.model.switch import Port, Trunk
 from inkov.model.vlanset import VlanSet
 
 
@@ -37,8 +40,10 @@ class LinkRow:
         a: one end, `switch:port`.
         b: the other end.
         up: both ends are enabled.
-        form_a: what end a is: trunk, access, or not stated.
+        form_a: what end a is after negotiation: trunk, access and so on.
         form_b: what end b is.
+        how_a: how end a came to be that by negotiation; empty when it does not negotiate.
+        how_b: the same of end b.
         native_a: VLAN of untagged frames at end a; null when none.
         native_b: the same at end b.
         carried: VLANs that cross both ways and stay themselves, as range text.
@@ -54,6 +59,8 @@ class LinkRow:
     up: bool
     form_a: str
     form_b: str
+    how_a: str
+    how_b: str
     native_a: int | None
     native_b: int | None
     carried: str
@@ -142,7 +149,7 @@ def link_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
 def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
     climbed = network.ladder(link)
     shown = VlanSet.from_mask(network.used) if vlans is None else vlans
-    a, b = network.port(link.a), network.port(link.b)
+    a, b = network.formed(link.a), network.formed(link.b)
     carried = climbed.carried & shown
     lost = [(loss.vlans & shown, loss) for loss in climbed.lost if loss.vlans & shown]
     both = [(climbed.there.leaks, link.a, link.b), (climbed.back.leaks, link.b, link.a)]
@@ -150,10 +157,12 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
         a=str(link.a),
         b=str(link.b),
         up=link.up,
-        form_a=form(a),
-        form_b=form(b),
-        native_a=untagged_vlan(a),
-        native_b=untagged_vlan(b),
+        form_a=form(a.surely),
+        form_b=form(b.surely),
+        how_a=a.how,
+        how_b=b.how,
+        native_a=untagged_vlan(a.surely.switching),
+        native_b=untagged_vlan(b.surely.switching),
         carried=str(carried),
         carries=len(carried),
         wanted=len(carried) + sum(len(v) for v, _ in lost),
@@ -166,30 +175,6 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
         ),
         doubt=link.doubt,
     )
-
-
-def form(port: Port) -> str:
-    """Returns what a port is, in one word."""
-    match port.switching:
-        case Access():
-            return "access"
-        case Trunk():
-            return "trunk"
-        case Routed():
-            return "routed"
-        case Unstated():
-            return "not stated"
-
-
-def untagged_vlan(port: Port) -> int | None:
-    """Returns the VLAN of untagged frames, as set; None when there is none or it is not stated."""
-    match port.switching:
-        case Access(vid=vid):
-            return vid
-        case Trunk(native=native):
-            return native
-        case _:
-            return None
 
 
 def vlan_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[VlanRow]:
@@ -250,29 +235,15 @@ def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
 
 
 def _concerns(port: Port, vlans: VlanSet) -> bool:
-    match port.switching:
-        case Access(vid=vid):
-            return vid in vlans
-        case Trunk(native=native, allowed=allowed):
-            return bool(allowed & vlans) or native in vlans
-        case _:
-            return False
+    native = untagged_vlan(port.switching)
+    return bool(memberships(port.switching) & vlans.mask) or (native is not None and native in vlans)
 
 
 def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str]) -> PortRow:
-    text = ""
-    match port.switching:
-        case Access(vid=vid):
-            text = str(vid) if vid is not None else "not stated"
-        case Trunk(allowed=allowed, spelling=spelling):
-            text = spelling or str(allowed)
-        case Routed() | Unstated():
-            pass
-    mode = f"member of {port.lag}" if port.lag else form(port)
     return PortRow(
         port=str(ref),
-        mode=mode,
-        vlans="" if port.lag else text,
+        mode=f"member of {port.lag}" if port.lag else form(port),
+        vlans="" if port.lag else vlan_words(port.switching),
         native=port.switching.native if isinstance(port.switching, Trunk) and not port.lag else None,
         enabled=port.enabled,
         faces=faces.get(ref, ""),

@@ -1,0 +1,33 @@
+"""What a link needs before any VLAN counts: its LAG formed, and one tag format at both ends."""
+
+from __future__ import annotations
+
+from inkov.model.switch import NEGOTIATED_FORMAT, Lacp, Plain, Port
+
+
+def lag_failure(a: Port, b: Port) -> str:
+    """Says why the LAGs at two ends do not form (IEEE 802.1AX-2020, 6.4.1); empty when they do, or there is none.
+
+    A LAG that does not say how it forms is taken to suit the other end.
+    """
+    if not (a.is_lag or b.is_lag):
+        return ""
+    if a.is_lag and b.is_lag:
+        modes = {a.lacp, b.lacp}
+        if modes == {Lacp.PASSIVE}:
+            return "both ends wait for the other to form the LAG"
+        if Lacp.STATIC in modes and modes & {Lacp.ACTIVE, Lacp.PASSIVE}:
+            return "one end negotiates the LAG and the other does not"
+        return ""
+    lag = a if a.is_lag else b
+    return "one end negotiates a LAG, the other is no LAG" if lag.lacp in {Lacp.ACTIVE, Lacp.PASSIVE} else ""
+
+
+def formats_agree(a: Port, b: Port) -> bool:
+    """Tells whether two ends understand each other's tags.
+
+    A format left to negotiation suits any, and an unmanaged device does not look.
+    """
+    if isinstance(a.switching, Plain) or isinstance(b.switching, Plain):
+        return True
+    return a.tag_format == b.tag_format or NEGOTIATED_FORMAT in {a.tag_format, b.tag_format}
