@@ -112,15 +112,18 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
 
 
 def port_named(campus: Campus, text: str) -> PortRef:
-    """Returns the port that `switch:port` names.
+    """Returns the port that `switch:port` or the name of a host stands for.
 
     Raises:
         BadInput: there is none; with a hint.
     """
+    if text in campus.hosts:
+        return campus.hosts[text].port
     ref = PortRef.parse(text)
     where = Source("port")
     if ref is None:
-        raise BadInput([Problem(where, f"{text!r:.60} is not a port; expected switch:port")])
+        hint = nearest(text, campus.hosts, listed=0)
+        raise BadInput([Problem(where, f"{text!r:.60} is no port and no host; expected switch:port or a host{hint}")])
     if ref.switch not in campus.switches:
         raise BadInput([Problem(where, f"there is no switch {ref.switch!r}{nearest(ref.switch, campus.switches)}")])
     ports = campus.switches[ref.switch].ports

@@ -195,7 +195,8 @@ def ports(
 def flood(
     site: SiteArgument = Path(),
     port: Annotated[
-        str | None, typer.Argument(metavar="[PORT]", help="switch:port that sends; every edge port without it.")
+        str | None,
+        typer.Argument(metavar="[PORT]", help="Host, or switch:port, that sends; every edge port without it."),
     ] = None,
     tag: Annotated[int | None, typer.Option(min=0, max=4094, help="VID on the frame; untagged without it.")] = None,
     inner: Annotated[int | None, typer.Option(min=0, max=4094, help="VID of a second tag, inside.")] = None,
@@ -214,6 +215,32 @@ def flood(
     source = None if port is None else port_named(network.campus, port)
     rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
     emit(result_format, output, lambda: flood_text(rows), lambda: flood_json(rows))
+
+
+@app.command(epilog="Example: inkov trace quillfin/as-found till-2 archive-1")
+def trace(
+    site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
+    a: Annotated[str, typer.Argument(metavar="A", help="Host, or switch:port, that sends.")],
+    b: Annotated[str, typer.Argument(metavar="B", help="Host, or switch:port, that should hear it and answer.")],
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Follow a frame from A to B and the answer back; say where it stops, why, and what else stops there.
+
+    Exits 1 when either way is closed.
+    """
+    network = load_network(site)
+    from inkov.api import port_named
+    from inkov.proof.trace import trace as run
+    from inkov.render.jsondoc import to_json
+    from inkov.render.trace_text import trace_text
+    from inkov.views.traces import trace_view
+
+    ends = port_named(network.campus, a), port_named(network.campus, b)
+    view = trace_view(network, run(network, *ends), (a, b))
+    emit(result_format, output, lambda: trace_text(view), lambda: to_json(view))
+    if not view.both:
+        raise typer.Exit(Exit.FOUND)
 
 
 @app.command(epilog="Example: inkov explain native/mismatch")
@@ -240,6 +267,7 @@ class Kind(StrEnum):
     VLANS = "vlans"
     PORTS = "ports"
     FLOOD = "flood"
+    TRACE = "trace"
 
 
 @app.command(epilog="Example: inkov schema switch -o switch.schema.json")

@@ -25,6 +25,16 @@ def _nothing_map(value: Any) -> Any:
 Names = Annotated[list[Label], BeforeValidator(_one_or_more, json_schema_input_type=list[Label] | Label)]
 
 
+class HostEntry(Document):
+    """One host; the same names are the columns of a CSV list."""
+
+    name: Name
+    port: Label = Field(description="switch:port")
+    address: Label = Field("", description="With prefix length.")
+    gateway: Label = ""
+    mac: Label = ""
+
+
 class SegmentEntry(Document):
     """One segment."""
 
@@ -63,6 +73,9 @@ class CampusDocument(Document):
     cables: Annotated[list[Label], BeforeValidator(_nothing, json_schema_input_type=list[Label] | None)] = Field(
         [], description="Cables: 'watchtower a1 - kelp-hall u1'."
     )
+    hosts: Annotated[
+        list[HostEntry] | str, BeforeValidator(_nothing, json_schema_input_type=list[HostEntry] | str | None)
+    ] = Field([], description="Hosts, or the name of a CSV file that lists them.")
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[
         dict[Name, SegmentEntry],

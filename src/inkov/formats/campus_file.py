@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from pathlib import Path
 from typing import Any
 
+from inkov.formats import hosts
 from inkov.formats.campus_document import CampusDocument, ClaimEntry
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
-from inkov.model.campus import Apart, Cable, Claim, Segment, Together
+from inkov.model.campus import Apart, Cable, Claim, Host, Segment, Together
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
@@ -72,6 +74,20 @@ class CampusFile:
         else:
             return end
         return None
+
+    def hosts(self, switches: Mapping[str, Switch], base: Path) -> dict[str, Host]:
+        """Returns the hosts whose port exists, by name; records the others."""
+        listed = self.document.hosts
+        if not isinstance(listed, str):
+            entries = [(entry, self._source("hosts", i)) for i, entry in enumerate(listed)]
+            return hosts.placed(entries, switches, self.reading)
+        reading = Reading(listed, self.reading.problems, self.reading.notes)
+        try:
+            text = (base / listed).read_text("utf-8-sig")
+        except (OSError, UnicodeDecodeError):
+            self._wrong(f"{listed!r} cannot be read as a list of hosts", "hosts")
+            return {}
+        return hosts.placed(hosts.from_csv(text, reading), switches, reading)
 
     def segments(self) -> dict[str, Segment]:
         """Returns the segments by name, in the order of the file."""

@@ -6,7 +6,7 @@ import gc
 import os
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -152,7 +152,12 @@ class _Loader:
         if not any(map(is_openconfig, found)):
             self._not_ours(reading, asked_for=asked_for)
             return
-        self._add(openconfig.read(found, reading, path.stem), reading)
+        switch = openconfig.read(found, reading, path.stem)
+        if self.campus_files:
+            from inkov.formats.switch_file import habits
+
+            switch = replace(switch, habits=habits(self.campus_files[0][1].document.assume))
+        self._add(switch, reading)
 
     def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> None:
         # pydantic and the YAML reader cost a fifth of a second to import; a folder of exports needs neither.
@@ -207,6 +212,7 @@ class _Loader:
             name=file.document.name,
             switches=switches,
             cables=file.cables(switches) if switches else (),
+            hosts=file.hosts(switches, self.base) if switches else {},
             segments=segments,
             claims=file.claims(segments),
             notes=tuple(self.notes),

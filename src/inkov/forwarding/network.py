@@ -17,7 +17,7 @@ from inkov.forwarding.graph import Graph
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.ladder import Ladder, ladder
 from inkov.forwarding.negotiation import Formed, form
-from inkov.forwarding.relay import Mask, RelayMap, View, memberships, relay_map, station_vlans, untagged_vlan
+from inkov.forwarding.relay import Mask, RelayMap, View, memberships, relay_map, station_vlans
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, natural
 from inkov.model.switch import (
@@ -225,10 +225,9 @@ class Network:
         return [ref for refs in self.station_ports.values() for ref in refs if self.is_wide(ref)]
 
     def own_domains(self, ref: PortRef) -> Mask:
-        """Returns the domains an honest station on a port sends in."""
-        switching = self.settled(ref).switching
-        vid = untagged_vlan(switching)
-        return memberships(switching) | (0 if vid is None else 1 << vid)
+        """Returns the domains an honest station on a port sends in: untagged, or tagged where the port is a member."""
+        relay = self.relay(ref)
+        return relay.in_untagged | (relay.takes & memberships(self.settled(ref).switching))
 
     @cached_property
     def open_trunks(self) -> list[PortRef]:

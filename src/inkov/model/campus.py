@@ -22,6 +22,26 @@ class Cable:
 
 
 @dataclass(frozen=True, slots=True)
+class Host:
+    """A station with a name.
+
+    Attributes:
+        name: what it is called.
+        port: the edge port it is on.
+        address: with prefix length; empty when not given.
+        gateway: the address it sends to what is not its subnet; empty when not given.
+        mac: in lower case; empty when not given.
+    """
+
+    name: str
+    port: PortRef
+    address: str = ""
+    gateway: str = ""
+    mac: str = ""
+    source: Source = field(default=Source(""), compare=False)
+
+
+@dataclass(frozen=True, slots=True)
 class Segment:
     """A named set of VLANs that belong together."""
 
@@ -66,6 +86,7 @@ class Campus:
         name: its name; the folder's name when there is no campus file.
         switches: by name, in natural order.
         cables: cables from the campus file.
+        hosts: by name, in the order of the list.
         segments: by name, in the order of the file.
         claims: in the order of the file.
         notes: what was passed over while reading, one sentence each.
@@ -74,6 +95,7 @@ class Campus:
     name: str
     switches: Mapping[str, Switch]
     cables: tuple[Cable, ...] = ()
+    hosts: Mapping[str, Host] = field(default_factory=dict)
     segments: Mapping[str, Segment] = field(default_factory=dict)
     claims: tuple[Claim, ...] = ()
     notes: tuple[str, ...] = ()

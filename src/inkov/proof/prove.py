@@ -11,17 +11,16 @@ from collections.abc import Iterable, Mapping, Sequence
 from itertools import combinations
 
 from inkov.forwarding.graph import Reach, State
-from inkov.forwarding.ladder import mode_setting
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, Tags, View, unknown
+from inkov.forwarding.relay import Mask, View, unknown
 from inkov.model.campus import Apart, Claim, Segment, Together
 from inkov.model.names import PortRef
-from inkov.model.source import Source
 from inkov.model.switch import Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.stations import Stations, segment_named
 from inkov.proof.together import together
+from inkov.proof.way import passages
 
 
 def prove(network: Network, claims: Sequence[Claim] | None = None) -> list[Verdict]:
@@ -118,25 +117,11 @@ class _Prover:
         return None
 
     def passages(self, a: str, b: str, reach: Reach, end: State) -> tuple[Passage, ...]:
-        path = reach.path(end)
-        network = self.network
-        made: list[Passage] = []
-        first, last = path[0][0], path[-1][0]
-        for i, (state, step) in enumerate(path):
-            onward = path[i + 1][1] if i + 1 < len(path) else None
-            by = state.by or self.stations(a).senders[first.switch, first.domain][0]
-            arrived = step.wire if step else _sent(network, by, state)
-            if onward is not None:
-                out, leaves = onward.out, onward.wire
-            else:
-                ports = self.stations(b).hearers[last.switch, last.domain]
-                out = next((p for p in ports if p != by), ports[0])
-                leaves = next(iter(network.relay(out, View.MAY).send(state.domain, state.inner)), None)
-            sources = (_allows(network, by, arrived), _allows(network, out, leaves))
-            made.append(
-                Passage(state.switch, state.domain, by, arrived, out, leaves, tuple(s for s in sources if s.file))
-            )
-        return tuple(made)
+        first = reach.path(end)[0][0]
+        start = self.stations(a).senders[first.switch, first.domain][0]
+        hearers = self.stations(b).hearers[end.switch, end.domain]
+        last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
+        return passages(self.network, reach, end, start, last)
 
     def unknowns(self, reach: Reach, end: State) -> tuple[str, ...]:
         """Names what is not known on a way that only may be open."""
@@ -203,22 +188,6 @@ def _some(names: list[str]) -> str:
     return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
-def _sent(network: Network, ref: PortRef, state: State) -> Tags | None:
-    """Returns the tags a station uses to get a frame into a state."""
-    relay = network.relay(ref, View.MAY)
-    tries: list[Tags] = [state.inner, (state.domain, *state.inner), *((t, *state.inner) for t, _ in relay.in_mapped)]
-    return next((tags for tags in tries if (state.domain, state.inner) in relay.accept(tags)), None)
-
-
-def _allows(network: Network, ref: PortRef, tags: tuple[int, ...] | None) -> Source:
-    """Returns where the setting stands that lets a frame with these tags pass a port."""
-    if not network.has(ref):
-        return Source("")
-    port = network.settled(ref)
-    setting = mode_setting(port)
-    return port.origin.of("native" if setting == "allowed" and not tags else setting)
-
-
 def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list[str]:
     found: list[str] = []
     for ref in (out, into):
@@ -230,5 +199,9 @@ def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list
             found.append(f"{ref}: {why} ({network.port(ref).origin.of()})")
         elif not network.switches[ref.switch].default_vlan_listed:
             found.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
-    found += [k.doubt for k in network.links if k.doubt and {out, into} == {k.a, k.b}]
-    return found
+    for link in network.links:
+        if {out, into} == {link.a, link.b}:
+            found += [link.doubt] if link.doubt else []
+            if reason := network.lag_failure(link):
+                found.append(f"whether ports of {link} pass frames one by one, as its LAG does not form: {reason}")
+    return found or [f"whether frames pass from {out} to {into}"]

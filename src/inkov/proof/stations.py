@@ -49,7 +49,7 @@ class Stations:
                         hearers[switch, vid].append(ref)
         for ref in network.wide_ports:
             relay = network.relay(ref)
-            for domain in bits(relay.takes & network.own_domains(ref) & segment.vlans.mask):
+            for domain in bits(network.own_domains(ref) & segment.vlans.mask):
                 senders[ref.switch, domain].append(ref)
             for domain in bits(relay.sends & segment.vlans.mask):
                 hearers[ref.switch, domain].append(ref)

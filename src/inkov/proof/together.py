@@ -47,14 +47,14 @@ def _deaf(stations: Stations, senders: list[PortRef], reached: Mapping[str, Mask
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:
     """Finds the link where frames stop: the first that fails on a shortest cabled way between the two."""
-    for link in _way(network, start.switch, end.switch):
+    for link in cabled_way(network, start.switch, end.switch):
         if domain not in (climbed := network.ladder(link)).carried:
             lost = next((loss for loss in climbed.lost if domain in loss.vlans), None)
             return Stop(start, end, str(link), lost)
     return Stop(start, end)
 
 
-def _way(network: Network, start: str, end: str) -> list[Link]:
+def cabled_way(network: Network, start: str, end: str) -> list[Link]:
     """Returns the links of a shortest cabled way between two switches, whatever they carry; empty without one."""
     came: dict[str, tuple[str, Link] | None] = {start: None}
     todo = deque([start])

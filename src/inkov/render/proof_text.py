@@ -8,8 +8,9 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from inkov.render.page import OUTCOME_STYLES, badge, clean, labelled, plural, spaced, tally, words
-from inkov.views.reports import PassageView, StopView, VerdictView, WitnessView
+from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, tally, words
+from inkov.render.way_text import passage_lines, tags_text
+from inkov.views.reports import StopView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")
 
@@ -62,36 +63,15 @@ def _witness(witness: WitnessView) -> RenderableType:
         kind = "and back: both directions work" if witness.both else "one way: nothing comes back"
     title = Text.assemble(words(witness.start, "bold"), " → ", words(witness.end, "bold"), (f"   {kind}", "dim"))
     way = witness.way
-    name = max(len(clean(p.switch)) for p in way) + 2
-    lines: list[Text] = [title, _station("from", way[0].by, way[0].arrived)]
-    before: PassageView | None = None
-    for passage in way:
-        lines += [Text("│", style="dim"), *_passage(passage, before, name)]
-        before = passage
-    lines += [Text("│", style="dim"), _station("to", way[-1].out, way[-1].leaves)]
-    return Group(*lines, *(words(f"not certain: {fact}", "yellow") for fact in witness.unknown))
+    lines = [
+        title,
+        _station("from", way[0].by, way[0].arrived),
+        *passage_lines(way),
+        Text("│", style="dim"),
+        _station("to", way[-1].out, way[-1].leaves),
+    ]
+    return Group(*lines, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
 
 
 def _station(word: str, port: str, tags: tuple[int, ...] | None) -> Text:
-    return Text.assemble("○  ", words(f"{word} {port}"), "   ", (_tags(tags), "bold"))
-
-
-def _passage(passage: PassageView, before: PassageView | None, name: int) -> list[Text]:
-    """Returns what happens in a switch, and below it the settings that allow it."""
-    changed = before is not None and before.vlan != passage.vlan
-    style = "bold red" if changed else "bold"
-    was = f", was {before.vlan}" if changed and before is not None else ""
-    head = Text.assemble(
-        ("×  " if changed else "●  ", style),
-        words(clean(passage.switch).ljust(name)),
-        (f"in {passage.vlan}{was}".ljust(20), style),
-        words(f"out {passage.out.partition(':')[2]}   "),
-        (_tags(passage.leaves), "bold"),
-    )
-    return [head, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in passage.sources)]
-
-
-def _tags(tags: tuple[int, ...] | None) -> str:
-    if tags is None:
-        return "tags unknown"
-    return " in ".join(f"tag {t}" for t in reversed(tags)) or "untagged"
+    return Text.assemble("○  ", words(f"{word} {port}"), "   ", (tags_text(tags), "bold"))

@@ -65,6 +65,8 @@ def _notes(r: LinkRow) -> RenderableType | None:
         (words(f"{n.vlans} lost".replace(",", ", "), "bold"), words(n.reason), words(n.source, "cyan")) for n in r.lost
     ]
     rows += [(Text("leak", style="bold red"), words(leak), Text("")) for leak in r.leaks]
+    ends = ((r.a, r.how_a), (r.b, r.how_b))
+    rows += [(Text("formed", style="bold"), words(f"{end} {how}"), Text("")) for end, how in ends if how]
     if r.doubt:
         rows.append((Text("doubt", style="bold magenta"), words(r.doubt), Text("")))
     if not rows:

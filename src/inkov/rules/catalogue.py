@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from inkov.forwarding.network import Network
-from inkov.rules import access, lists, native, neighbour, trunk, vlan
+from inkov.rules import access, lag, lists, native, neighbour, private, stance, tags, trunk, vlan, voice
 from inkov.rules.finding import Finding, grouped
 from inkov.rules.registry import RULES, Facts
 
-THEMES = (access, lists, native, neighbour, trunk, vlan)
+THEMES = (access, lag, lists, native, neighbour, private, stance, tags, trunk, vlan, voice)
 """The modules that declare rules; a test compares this with the folder."""
 
 __all__ = ["RULES", "THEMES", "audit"]

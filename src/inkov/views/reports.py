@@ -182,10 +182,11 @@ def _verdict(verdict: Verdict) -> VerdictView:
 
 
 def _witness(witness: Witness) -> WitnessView:
-    return WitnessView(witness.start, witness.end, witness.both, tuple(map(_passage, witness.way)), witness.unknown)
+    return WitnessView(witness.start, witness.end, witness.both, tuple(map(passage_view, witness.way)), witness.unknown)
 
 
-def _passage(p: Passage) -> PassageView:
+def passage_view(p: Passage) -> PassageView:
+    """Returns a frame inside a switch as plain data."""
     sources = tuple(dict.fromkeys(map(str, p.sources)))
     return PassageView(p.switch, p.domain, str(p.by), p.arrived, str(p.out), p.leaves, sources)
 

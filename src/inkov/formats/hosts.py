@@ -1,0 +1,67 @@
+"""Hosts: from the campus file, or from a CSV list with the columns name, port, address, gateway, mac."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any
+
+from inkov.formats.campus_document import HostEntry
+from inkov.formats.reading import Reading
+from inkov.formats.validated import validated
+from inkov.formats.yamltext import Lines
+from inkov.model.campus import Host
+from inkov.model.errors import nearest
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+from inkov.model.switch import Switch
+
+_COLUMNS = tuple(f.alias or name for name, f in HostEntry.model_fields.items())
+
+
+def from_csv(text: str, reading: Reading) -> Iterator[tuple[HostEntry, Source]]:
+    """Yields the hosts of a CSV list; records rows and columns that make none."""
+    table = csv.reader(io.StringIO(text))
+    heads = [h.strip() for h in next(table, [])]
+    for head in heads:
+        if head not in _COLUMNS:
+            reading.wrong(f"unknown column {head!r}{nearest(head, _COLUMNS)}", "", 1)
+    if not {"name", "port"} <= set(heads):
+        reading.wrong("the first line must name the columns, name and port among them", "", 1)
+        return
+    for row in table:
+        line = table.line_num
+        if not any(cell.strip() for cell in row):
+            continue
+        if len(row) > len(heads):
+            reading.wrong(f"{len(row)} cells under {len(heads)} columns", "", line)
+            continue
+        data: dict[str, Any] = {h: c.strip() for h, c in zip(heads, row, strict=False) if h in _COLUMNS}
+        entry = validated(HostEntry, data, Lines({(): line}), reading)
+        if entry is not None:
+            yield entry, Source(reading.file, line)
+
+
+def placed(
+    entries: Iterable[tuple[HostEntry, Source]], switches: Mapping[str, Switch], reading: Reading
+) -> dict[str, Host]:
+    """Returns the hosts whose port exists, by name; records the others."""
+    hosts: dict[str, Host] = {}
+    for entry, source in entries:
+
+        def wrong(what: str, source: Source = source) -> None:
+            reading.wrong(what, source.path, source.line)
+
+        ref = PortRef.parse(entry.port)
+        if ref is None:
+            wrong(f"{entry.port!r:.60} is not a port; expected switch:port")
+        elif ref.switch not in switches:
+            wrong(f"there is no switch {ref.switch!r}{nearest(ref.switch, switches)}")
+        elif ref.port not in (ports := switches[ref.switch].ports):
+            wrong(f"{ref.switch} has no port {ref.port!r}{nearest(ref.port, ports)}")
+        elif entry.name in hosts:
+            wrong(f"a second host named {entry.name!r}; the first is in line {hosts[entry.name].source.line}")
+        else:
+            hosts[entry.name] = Host(entry.name, ref, entry.address, entry.gateway, entry.mac.lower(), source)
+    return hosts

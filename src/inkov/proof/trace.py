@@ -1,0 +1,205 @@
+"""Follows a frame from one port to another and the answer back; says where it stops, why, and what else stops there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.ladder import Lost, Rung, mode_setting, vlan_source
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Domain, Tags, View, untagged_vlan
+from inkov.forwarding.words import setting
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+from inkov.model.switch import Kind, PrivateHost, Routed, VlanType
+from inkov.model.vlanset import NONE, VlanSet
+from inkov.proof.outcome import Passage
+from inkov.proof.together import cabled_way
+from inkov.proof.way import allows, passages
+
+
+@dataclass(frozen=True, slots=True)
+class Halt:
+    """Where a frame stops.
+
+    Attributes:
+        at: the port that does not let it pass; the sender's own where it never sets out.
+        why: one sentence without a full stop.
+        sources: the settings to blame.
+        meant: it is by design: private stations that are to stay apart.
+        also: other VLANs that stop there for the same reason.
+        also_ports: how many member ports those have.
+    """
+
+    at: PortRef
+    why: str
+    sources: tuple[Source, ...] = ()
+    meant: bool = False
+    also: VlanSet = NONE
+    also_ports: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """The way in one direction; `halt` is None when the frame arrives."""
+
+    start: PortRef
+    end: PortRef
+    way: tuple[Passage, ...]
+    halt: Halt | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """A gateway of a VLAN: the device it is on, its address, and where it is set."""
+
+    vid: Domain
+    device: str
+    address: str
+    source: Source
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """A frame and its answer.
+
+    Attributes:
+        vlans: the VLANs the two stations send in; None where a port has none.
+        gateways: gateways of the two VLANs when they differ.
+        there: from the first port to the second.
+        back: the answer.
+    """
+
+    vlans: tuple[Domain | None, Domain | None]
+    gateways: tuple[Meeting, ...]
+    there: Leg
+    back: Leg
+
+
+def trace(network: Network, a: PortRef, b: PortRef) -> Trace:
+    """Follows an untagged frame from `a` to `b` and back, through what surely passes."""
+    vlans = _vlan(network, a), _vlan(network, b)
+    gateways = tuple(g for g in gateways_of(network) if g.vid in vlans) if vlans[0] != vlans[1] else ()
+    return Trace(vlans, gateways, _leg(network, a, b), _leg(network, b, a))
+
+
+def gateways_of(network: Network) -> list[Meeting]:
+    """Returns every gateway: addresses of switches in VLANs, and tagged subinterfaces of routers."""
+    found = [Meeting(g.vid, s.name, g.address, g.source) for s in network.switches.values() for g in s.gateways]
+    for switch in network.switches.values():
+        for port in switch.ports.values():
+            if isinstance(port.switching, Routed):
+                source = port.origin.of("subinterfaces")
+                found += [Meeting(tag, switch.name, adr, source) for tag, adr in port.switching.subinterfaces if tag]
+    return found
+
+
+def _vlan(network: Network, ref: PortRef) -> Domain | None:
+    return untagged_vlan(network.settled(ref).switching)
+
+
+def _leg(network: Network, start: PortRef, end: PortRef) -> Leg:
+    entered = network.relay(start).accept(())
+    if not entered:
+        return Leg(start, end, (), _cannot_send(network, start))
+    reach = network.graph(View.MUST).reach([(start.switch, d, inner) for d, inner in entered])
+    hears = network.relay(end)
+    if start != end:
+        for state in reach.states:
+            if state.switch == end.switch and hears.send(state.domain, state.inner):
+                return Leg(start, end, passages(network, reach, state, start, end))
+    return _stopped(network, start, end, *entered[0])
+
+
+def _cannot_send(network: Network, start: PortRef) -> Halt:
+    port = network.port(start)
+    if not port.enabled:
+        return Halt(start, f"{start} is disabled", (port.origin.of("enabled"),))
+    vid = _vlan(network, start)
+    if vid is None:
+        return Halt(start, f"{start} takes no untagged frame ({setting(port)})", (port.origin.of(mode_setting(port)),))
+    state = "suspended" if network.defined(start.switch) >> vid & 1 else "not defined"
+    sources = (port.origin.of(mode_setting(port)), vlan_source(network, start.switch, vid))
+    return Halt(start, f"VLAN {vid} of {start} is {state} on {start.switch}", sources)
+
+
+def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inner: Tags) -> Leg:
+    """Walks the shortest cabled way as far as the frame gets; it stops somewhere, or the search had found it."""
+    way: list[Passage] = []
+    by: PortRef = start
+    arrived: Tags | None = ()
+    links = cabled_way(network, start.switch, end.switch)
+    if not links and start.switch != end.switch:
+        return Leg(start, end, (), Halt(start, f"no cable leads from {start.switch} to {end.switch}"))
+    switch = start.switch
+    for link in links:
+        near, far = link.end_at(switch), link.end_at(link.far_switch(switch))
+        halt = _at_link(network, link, near, domain)
+        crossing = None
+        if halt is None:
+            crossing = next(iter(network.hop(near, far, View.MUST).cross(domain, inner)), None)
+        if crossing is None:
+            blame = halt or _untold(network, near, far, domain)
+            way.append(Passage(switch, domain, by, arrived, near, None, allows(network, by, arrived, near, ())[:1]))
+            return Leg(start, end, tuple(way), blame)
+        way.append(
+            Passage(switch, domain, by, arrived, near, crossing.wire, allows(network, by, arrived, near, crossing.wire))
+        )
+        switch, domain, inner, arrived, by = far.switch, crossing.domain, crossing.inner, crossing.wire, far
+    way.append(Passage(switch, domain, by, arrived, end, None, allows(network, by, arrived, end, ())[:1]))
+    return Leg(start, end, tuple(way), _at_end(network, start, end, domain))
+
+
+def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Halt | None:
+    """Says why a link does not take a VLAN; None when it takes it, in this direction at least."""
+    climbed = network.ladder(link)
+    hop = climbed.there if near == link.a else climbed.back
+    passes = hop.carry(1 << domain) and link.up and not network.lag_failure(link) and not link.doubt
+    if passes:
+        return None
+    if link.doubt:
+        return Halt(near, link.doubt, tuple(w.source for w in link.wires))
+    lost: Lost | None = next((loss for loss in climbed.lost if domain in loss.vlans), None)
+    if lost is None:
+        return None
+    why = (
+        f"VLAN {domain} is {lost}" if lost.rung in {Rung.LISTED, Rung.DEFINED, Rung.ACTIVE, Rung.NATIVE} else str(lost)
+    )
+    if reason := network.lag_failure(link):
+        why = f"the LAG between {link.a} and {link.b} does not form: {reason}"
+    elif lost.rung is Rung.TRUNK and (how := network.formed(lost.end).how):
+        why += f" ({how})"
+    also = (lost.vlans - VlanSet([domain])) & VlanSet(network.members)
+    ports = sum(len(refs) for v in also for refs in network.live_members(v).values())
+    return Halt(lost.end, why, (lost.source,), also=also, also_ports=ports)
+
+
+def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Halt:
+    sources = tuple(network.port(e).origin.of("allowed") for e in (near, far) if network.has(e))
+    if network.switches[far.switch].kind is Kind.ROUTER:
+        return Halt(far, f"{far.switch} is a router: VLANs end there", sources[1:])
+    return Halt(near, f"VLAN {domain} is in neither list of {near} and {far}", sources)
+
+
+def _at_end(network: Network, start: PortRef, end: PortRef, domain: Domain) -> Halt:
+    """Says why a frame that came to the right switch is not heard at the port."""
+    port = network.port(end)
+    sources = [port.origin.of(mode_setting(port))]
+    if not port.enabled:
+        return Halt(end, f"{end} is disabled", (port.origin.of("enabled"),))
+    mine, theirs = network.port(start).switching, port.switching
+    if isinstance(mine, PrivateHost) and isinstance(theirs, PrivateHost) and mine.primary == theirs.primary:
+        table = network.switches[end.switch].vlans or {}
+        kind = table[mine.secondary].type if mine.secondary in table else VlanType.PLAIN
+        own = network.port(start).origin.of("private")
+        if kind is VlanType.ISOLATED:
+            why = f"isolated stations of {mine.primary} may not talk to each other: {start} is in {mine.secondary}"
+        else:
+            why = f"{start} is in {mine.secondary} and {end} in {theirs.secondary}: two groups of {mine.primary} that stay apart"
+        return Halt(end, why, (own, *sources), meant=True)
+    heard = _vlan(network, end)
+    if heard is not None and not network.active(end.switch) >> heard & 1:
+        sources.append(vlan_source(network, end.switch, heard))
+        return Halt(end, f"VLAN {heard} of {end} is not defined and active on {end.switch}", tuple(sources))
+    changed = "" if domain == _vlan(network, start) else f", though it set out in {_vlan(network, start)}"
+    return Halt(end, f"the frame is in {domain} at {end.switch}{changed}, and {end} is in {heard}", tuple(sources))

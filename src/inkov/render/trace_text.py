@@ -1,0 +1,51 @@
+"""A traced frame as text: the cause in the first line, then the way there and the way back, drawn downwards."""
+
+from __future__ import annotations
+
+from rich.console import Group, RenderableType
+from rich.padding import Padding
+from rich.text import Text
+
+from inkov.render.page import badge, plural, spaced, words
+from inkov.render.way_text import passage_lines, tags_text
+from inkov.views.traces import HaltView, LegView, TraceView
+
+
+def trace_text(view: TraceView) -> RenderableType:
+    """Returns the page of a trace."""
+    word, style = ("open", "white on green") if view.both else ("stopped", "white on red")
+    head = Text.assemble(words(f"{view.a} → {view.b}", "bold"), "   ", badge(word, style), " ", words(view.cause))
+    blocks: list[RenderableType] = [head]
+    if view.vlans:
+        blocks.append(words(view.vlans))
+    blocks += [_leg("there", view.there), _leg("back", view.back)]
+    return spaced(blocks)
+
+
+def _leg(name: str, leg: LegView) -> RenderableType:
+    arrived = leg.way[0].arrived if leg.way else ()
+    lines: list[Text] = [
+        Text.assemble((name, "bold")),
+        Text.assemble("○  ", words(leg.start), "   ", (tags_text(arrived), "bold")),
+        *passage_lines(leg.way, stopped=leg.halt is not None),
+    ]
+    if leg.halt is None:
+        lines += [
+            Text("│", style="dim"),
+            Text.assemble("○  ", words(leg.end), "   ", (tags_text(leg.way[-1].leaves), "bold")),
+        ]
+    else:
+        lines += _halt(leg.halt)
+    return Padding(Group(*lines), (0, 0, 0, 2))
+
+
+def _halt(halt: HaltView) -> list[Text]:
+    lines = [
+        Text("│", style="dim"),
+        Text.assemble(("×  ", "bold red"), words(f"{halt.why}.", "bold")),
+    ]
+    lines += [Text.assemble("      ", words(source, "cyan")) for source in halt.sources]
+    if halt.also:
+        many = "s" if "," in halt.also or "-" in halt.also else ""
+        lines.append(words(f"      also stopped here: VLAN{many} {halt.also}, {plural(halt.also_ports, 'port')}"))
+    return lines

@@ -1,0 +1,43 @@
+"""The way of a frame, drawn downwards: a switch a step, the tag on every hop, and the settings that allow it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from rich.text import Text
+
+from inkov.render.page import clean, words
+from inkov.views.reports import PassageView
+
+
+def passage_lines(way: Sequence[PassageView], *, stopped: bool = False) -> list[Text]:
+    """Returns the lines of a way; with `stopped`, the last switch does not send the frame on."""
+    wide = max((len(clean(p.switch)) for p in way), default=0) + 2
+    lines: list[Text] = []
+    before: PassageView | None = None
+    for passage in way:
+        last = stopped and passage is way[-1]
+        lines += [Text("│", style="dim"), *_passage(passage, before, wide, last=last)]
+        before = passage
+    return lines
+
+
+def _passage(passage: PassageView, before: PassageView | None, wide: int, *, last: bool) -> list[Text]:
+    changed = before is not None and before.vlan != passage.vlan
+    style = "bold red" if changed else "bold"
+    was = f", was {before.vlan}" if changed and before is not None else ""
+    inside = f"in {passage.vlan}{was}" if passage.vlan else "as it is"
+    head = Text.assemble(
+        ("×  " if changed else "●  ", style), words(clean(passage.switch).ljust(wide)), (inside.ljust(20), style)
+    )
+    if not last:
+        head.append_text(words(f"out {passage.out.partition(':')[2]}   "))
+        head.append(tags_text(passage.leaves), style="bold")
+    return [head, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in passage.sources)]
+
+
+def tags_text(tags: tuple[int, ...] | None) -> str:
+    """Returns the tags of a frame in words; `tag 310 in tag 500` is 310 inside 500."""
+    if tags is None:
+        return "tags unknown"
+    return " in ".join(f"tag {t}" for t in reversed(tags)) or "untagged"

@@ -1,0 +1,114 @@
+"""A traced frame as plain data: the cause first, then the way there and back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from inkov.forwarding.network import Network
+from inkov.model.names import PortRef
+from inkov.proof.trace import Leg, Trace
+from inkov.views.reports import PassageView, passage_view
+
+
+@dataclass(frozen=True, slots=True)
+class HaltView:
+    """Where a frame stops and why; `meant` when it is by design; `also` are other VLANs that stop there too."""
+
+    at: str
+    why: str
+    sources: tuple[str, ...]
+    meant: bool
+    also: str
+    also_ports: int
+
+
+@dataclass(frozen=True, slots=True)
+class LegView:
+    """The way in one direction; `halt` is null when the frame arrives."""
+
+    start: str
+    end: str
+    way: tuple[PassageView, ...]
+    halt: HaltView | None
+
+
+@dataclass(frozen=True, slots=True)
+class TraceView:
+    """A frame and its answer.
+
+    `cause` is the first line: what stops it, or that both ways are open. `vlans` says when the two are in different
+    VLANs, and whether a gateway joins them; empty when they are not.
+    """
+
+    a: str
+    b: str
+    both: bool
+    cause: str
+    vlans: str
+    there: LegView
+    back: LegView
+
+
+def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceView:
+    """Returns a trace as plain data; `names` are the two ends as they were asked for."""
+    there, back = _leg(trace.there, names), _leg(trace.back, (names[1], names[0]))
+    return TraceView(
+        a=names[0],
+        b=names[1],
+        both=there.halt is None and back.halt is None,
+        cause=_cause(trace, names),
+        vlans=_vlans(network, trace, names),
+        there=there,
+        back=back,
+    )
+
+
+def _cause(trace: Trace, names: tuple[str, str]) -> str:
+    halt, back = trace.there.halt, trace.back.halt
+    if halt is None and back is None:
+        return "both ways are open"
+    if halt is None and back is not None:
+        return f"{names[1]} hears {names[0]}, but the answer stops at {back.at}: {back.why}"
+    if halt is None:
+        return ""
+    if halt.meant:
+        return f"these are not meant to talk: {halt.why}"
+    v = trace.vlans
+    if v[0] is not None and v[1] is not None and v[0] != v[1] and halt.at == trace.there.end:
+        return f"different VLANs: {trace.there.start} is in {v[0]}, {trace.there.end} in {v[1]}"
+    hops = len(trace.there.way)
+    return f"stops after {hops} {'hop' if hops == 1 else 'hops'}, at {halt.at}: {halt.why}"
+
+
+def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
+    a, b = trace.vlans
+    if a == b or a is None or b is None or (trace.there.halt is None and trace.back.halt is None):
+        return ""
+    if trace.there.halt is not None and trace.there.halt.meant:
+        return ""
+    text = f"{names[0]} is in {_named(network, a)} and {names[1]} in {_named(network, b)}."
+    devices = {g.device for g in trace.gateways if g.vid == a} & {g.device for g in trace.gateways if g.vid == b}
+    if devices:
+        shown = "; ".join(f"{g.vid}: {g.address}" for g in trace.gateways if g.device in devices)
+        return f"{text} {', '.join(sorted(devices))} has gateways of both ({shown}) and may route between them."
+    return f"{text} No device has a gateway of both, so nothing joins them."
+
+
+def _named(network: Network, vid: int) -> str:
+    for switch in network.switches.values():
+        if switch.vlans and vid in switch.vlans and (name := switch.vlans[vid].name):
+            return f"VLAN {vid} ({name})"
+    return f"VLAN {vid}"
+
+
+def _leg(leg: Leg, names: tuple[str, str]) -> LegView:
+    halt = None
+    if leg.halt is not None:
+        h = leg.halt
+        also = str(h.also) if h.also else ""
+        halt = HaltView(str(h.at), h.why, tuple(dict.fromkeys(map(str, h.sources))), h.meant, also, h.also_ports)
+    return LegView(_end(leg.start, names[0]), _end(leg.end, names[1]), tuple(map(passage_view, leg.way)), halt)
+
+
+def _end(ref: PortRef, name: str) -> str:
+    return name if name == str(ref) else f"{name} at {ref}"
