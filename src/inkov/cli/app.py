@@ -178,17 +178,29 @@ def ports(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
     vlan: VlanOption = None,
+    relay: Annotated[bool, typer.Option("--relay", help="Show what goes in and out instead.")] = False,
+    grid: Annotated[bool, typer.Option("--grid", help="Show ports against VLANs instead.")] = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Show what each port is set to and what it faces."""
     network = load_network(site)
     from inkov.render.jsondoc import to_json
+    from inkov.render.relay_text import grids_text, relays_text
     from inkov.render.table_text import ports_text
+    from inkov.views.relays import grids, relay_rows
     from inkov.views.tables import port_rows
 
-    rows = port_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
-    emit(result_format, output, lambda: ports_text(rows), lambda: to_json(rows))
+    switches, vlans_ = chosen_switches(network, switch), chosen_vlans(vlan)
+    if relay:
+        maps = relay_rows(network, switches)
+        emit(result_format, output, lambda: relays_text(maps), lambda: to_json(maps))
+    elif grid:
+        made = grids(network, switches, vlans_)
+        emit(result_format, output, lambda: grids_text(made), lambda: to_json(made))
+    else:
+        rows = port_rows(network, switches, vlans_)
+        emit(result_format, output, lambda: ports_text(rows), lambda: to_json(rows))
 
 
 @app.command(epilog="Example: inkov flood exports kelp-hall:12")
@@ -257,7 +269,7 @@ def explain(rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="N
 
 
 class Kind(StrEnum):
-    """Documents that `schema` describes: two that Inkov reads, then what its commands write as JSON."""
+    """Documents that `schema` describes: two that Inkov reads, then what its commands write as JSON; `relay` and `grid` are those options of `ports`."""
 
     SWITCH = "switch"
     CAMPUS = "campus"
@@ -268,6 +280,8 @@ class Kind(StrEnum):
     PORTS = "ports"
     FLOOD = "flood"
     TRACE = "trace"
+    RELAY = "relay"
+    GRID = "grid"
 
 
 @app.command(epilog="Example: inkov schema switch -o switch.schema.json")

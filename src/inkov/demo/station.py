@@ -43,7 +43,7 @@ def _texts(folder: Traversable, base: str) -> Iterator[tuple[str, str]]:
     for entry in sorted(folder.iterdir(), key=lambda e: e.name):
         if entry.is_dir():
             yield from _texts(entry, f"{base}{entry.name}/")
-        elif entry.name.endswith((".yaml", ".json")):
+        elif entry.name.endswith((".yaml", ".json", ".csv")):
             yield base + entry.name, entry.read_text("utf-8")
 
 

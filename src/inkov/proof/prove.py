@@ -15,7 +15,7 @@ from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Mask, View, unknown
 from inkov.model.campus import Apart, Claim, Segment, Together
 from inkov.model.names import PortRef
-from inkov.model.switch import Trunk
+from inkov.model.switch import Kind, Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.stations import Stations, segment_named
@@ -174,11 +174,13 @@ class _Prover:
             str(end)
             for k in network.links
             for end in (k.a, k.b)
-            if isinstance(s := network.port(end).switching, Trunk) and s.native is None
+            if isinstance(s := network.port(end).switching, Trunk)
+            and s.native is None
+            and network.port(end).origin.of("native").default
         ]
         if unnamed:
             found.append(f"trunks without a native VLAN drop untagged frames: {_some(unnamed)}")
-        tableless = [s.name for s in network.switches.values() if s.vlans is None]
+        tableless = [s.name for s in network.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]
         if tableless:
             found.append(f"switches without a VLAN table relay every VLAN their ports allow: {_some(tableless)}")
         return tuple(found)

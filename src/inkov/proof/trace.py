@@ -66,6 +66,7 @@ class Trace:
     Attributes:
         vlans: the VLANs the two stations send in; None where a port has none.
         gateways: gateways of the two VLANs when they differ.
+        beside: a port next to one end that is in the other end's VLAN; the range may be off by one.
         there: from the first port to the second.
         back: the answer.
     """
@@ -74,13 +75,25 @@ class Trace:
     gateways: tuple[Meeting, ...]
     there: Leg
     back: Leg
+    beside: PortRef | None = None
 
 
 def trace(network: Network, a: PortRef, b: PortRef) -> Trace:
     """Follows an untagged frame from `a` to `b` and back, through what surely passes."""
     vlans = _vlan(network, a), _vlan(network, b)
     gateways = tuple(g for g in gateways_of(network) if g.vid in vlans) if vlans[0] != vlans[1] else ()
-    return Trace(vlans, gateways, _leg(network, a, b), _leg(network, b, a))
+    beside = None
+    if vlans[0] != vlans[1]:
+        beside = _beside(network, a, vlans[1]) or _beside(network, b, vlans[0])
+    return Trace(vlans, gateways, _leg(network, a, b), _leg(network, b, a), beside)
+
+
+def _beside(network: Network, ref: PortRef, vid: Domain | None) -> PortRef | None:
+    """Returns the port right before or after another that is in a VLAN."""
+    names = list(network.switches[ref.switch].ports)
+    at = names.index(ref.port)
+    near = [PortRef(ref.switch, n) for n in names[max(0, at - 1) : at] + names[at + 1 : at + 2]]
+    return next((r for r in near if vid is not None and _vlan(network, r) == vid), None)
 
 
 def gateways_of(network: Network) -> list[Meeting]:
@@ -132,6 +145,7 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
     if not links and start.switch != end.switch:
         return Leg(start, end, (), Halt(start, f"no cable leads from {start.switch} to {end.switch}"))
     switch = start.switch
+    changed: Halt | None = None
     for link in links:
         near, far = link.end_at(switch), link.end_at(link.far_switch(switch))
         halt = _at_link(network, link, near, domain)
@@ -139,15 +153,17 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
         if halt is None:
             crossing = next(iter(network.hop(near, far, View.MUST).cross(domain, inner)), None)
         if crossing is None:
-            blame = halt or _untold(network, near, far, domain)
+            blame = changed or halt or _untold(network, near, far, domain)
             way.append(Passage(switch, domain, by, arrived, near, None, allows(network, by, arrived, near, ())[:1]))
             return Leg(start, end, tuple(way), blame)
         way.append(
             Passage(switch, domain, by, arrived, near, crossing.wire, allows(network, by, arrived, near, crossing.wire))
         )
+        if crossing.domain != domain and changed is None:
+            changed = _changed(network, link, near, domain, crossing.domain)
         switch, domain, inner, arrived, by = far.switch, crossing.domain, crossing.inner, crossing.wire, far
     way.append(Passage(switch, domain, by, arrived, end, None, allows(network, by, arrived, end, ())[:1]))
-    return Leg(start, end, tuple(way), _at_end(network, start, end, domain))
+    return Leg(start, end, tuple(way), changed or _at_end(network, start, end, domain))
 
 
 def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Halt | None:
@@ -172,6 +188,24 @@ def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Hal
     also = (lost.vlans - VlanSet([domain])) & VlanSet(network.members)
     ports = sum(len(refs) for v in also for refs in network.live_members(v).values())
     return Halt(lost.end, why, (lost.source,), also=also, also_ports=ports)
+
+
+def _changed(network: Network, link: Link, near: PortRef, before: Domain, after: Domain) -> Halt:
+    """Blames the link where a frame fell into another VLAN, whatever happened to it later."""
+    far = link.b if near == link.a else link.a
+    lost = next((loss for loss in network.ladder(link).lost if before in loss.vlans), None)
+    reason = f": {lost}" if lost is not None and lost.rung is Rung.TRUNK else ", which has another untagged VLAN"
+    also = (lost.vlans if lost else NONE) & VlanSet(network.members) - VlanSet([before])
+    ports = sum(len(refs) for v in also for refs in network.live_members(v).values())
+    sources = tuple(network.port(e).origin.of(_untagged_key(network, e)) for e in (near, far))
+    return Halt(
+        far, f"VLAN {before} becomes {after} between {near} and {far}{reason}", sources, also=also, also_ports=ports
+    )
+
+
+def _untagged_key(network: Network, ref: PortRef) -> str:
+    key = mode_setting(network.settled(ref))
+    return "native" if key == "allowed" else key
 
 
 def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Halt:

@@ -22,7 +22,7 @@ def flood_json(rows: Iterable[FloodRow]) -> str:
 
 
 INPUTS = ("switch", "campus")
-OUTPUTS = ("audit", "prove", "links", "vlans", "ports", "flood", "trace")
+OUTPUTS = ("audit", "prove", "links", "vlans", "ports", "flood", "trace", "relay", "grid")
 
 
 def schema(kind: str) -> dict[str, Any]:
@@ -44,7 +44,7 @@ def schema(kind: str) -> dict[str, Any]:
 def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
     from inkov.formats.campus_document import CampusDocument  # noqa: PLC0415 - imports pydantic
     from inkov.formats.switch_document import SwitchDocument  # noqa: PLC0415 - imports pydantic
-    from inkov.views import reports, tables, traces  # noqa: PLC0415 - with the rest
+    from inkov.views import relays, reports, tables, traces  # noqa: PLC0415 - with the rest
 
     return {
         "switch": SwitchDocument,
@@ -56,4 +56,6 @@ def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
         "ports": list[tables.PortRow],
         "flood": list[tables.FloodRow],
         "trace": traces.TraceView,
+        "relay": list[relays.RelayRow],
+        "grid": list[relays.Grid],
     }[kind]

@@ -11,7 +11,7 @@ from inkov.model.switch import Negotiated, Stance, Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import PLACE, pair
-from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.registry import RULES, Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, member_count, vlans
 
 _ASKS = "{mode: negotiated, stance: active, access: 310, trunk: '310,330'}"
@@ -28,15 +28,13 @@ def _cut(facts: Facts, link: Link) -> VlanSet:
     return facts.islands.parted(link, VlanSet.from_mask(both) - facts.network.ladder(link).carried)
 
 
-def _finding(
-    facts: Facts, name: str, severity: Severity, link: Link, what: str, mend: str, to_blame: list[PortRef]
-) -> Finding:
+def _finding(facts: Facts, link: Link, rule_name: str, *, what: str, mend: str, to_blame: list[PortRef]) -> Finding:
     network = facts.network
     cut = _cut(facts, link)
     ends = (link.a, link.b)
     return Finding(
-        rule=name,
-        severity=severity,
+        rule=rule_name,
+        severity=RULES[rule_name].severity,
         place=str(link),
         what=what + (f" {vlans(cut)} cannot cross." if cut else ""),
         mend=mend,
@@ -68,15 +66,8 @@ def both_wait(facts: Facts) -> Iterator[Finding]:
         ports = [facts.network.port(e) for e in (link.a, link.b)]
         if link.up and all(isinstance(p.switching, Negotiated) and p.stance is Stance.PASSIVE for p in ports):
             what = "Both ends wait for the other to ask, so no trunk forms."
-            yield _finding(
-                facts,
-                "stance/both-wait",
-                Severity.OUTAGE,
-                link,
-                what,
-                f"Make {link.a} and {link.b} fixed trunks.",
-                [link.a, link.b],
-            )
+            mend = f"Make {link.a} and {link.b} fixed trunks."
+            yield _finding(facts, link, "stance/both-wait", what=what, mend=mend, to_blame=[link.a, link.b])
 
 
 @rule(
@@ -97,15 +88,8 @@ def one_sided(facts: Facts) -> Iterator[Finding]:
                 continue
             if _negotiated(facts, other) and not contradicts_itself(facts.network.port(other)):
                 what = f"{fixed} is a trunk and says nothing; {other} hears nobody and stays an access port."
-                yield _finding(
-                    facts,
-                    "stance/one-sided",
-                    Severity.OUTAGE,
-                    link,
-                    what,
-                    f"Make {other} a fixed trunk, like {fixed}.",
-                    [other],
-                )
+                mend = f"Make {other} a fixed trunk, like {fixed}."
+                yield _finding(facts, link, "stance/one-sided", what=what, mend=mend, to_blame=[other])
 
 
 @rule(
@@ -128,7 +112,7 @@ def groups(facts: Facts) -> Iterator[Finding]:
         if link.up and ends and all(names) and names[0] != names[1]:
             what = f"{link.a.switch} is in sync group {names[0]!r} and {link.b.switch} in {names[1]!r}: they refuse each other."
             mend = f"Use one group name, or make {link.a} and {link.b} fixed trunks."
-            yield _finding(facts, "stance/groups", Severity.OUTAGE, link, what, mend, ends)
+            yield _finding(facts, link, "stance/groups", what=what, mend=mend, to_blame=ends)
 
 
 @rule(
@@ -216,4 +200,4 @@ def left_on(facts: Facts) -> Iterator[Finding]:
         talking = [e for e, p in ports.items() if p.stance in {Stance.PASSIVE, Stance.ACTIVE}]
         if link.up and talking and all(isinstance(p.switching, Trunk) for p in ports.values()):
             what = f"Both ends are fixed trunks, yet {' and '.join(map(str, talking))} still negotiate{'s' if len(talking) == 1 else ''}."
-            yield _finding(facts, "stance/left-on", Severity.TIDY, link, what, "Set both ends silent.", [])
+            yield _finding(facts, link, "stance/left-on", what=what, mend="Set both ends silent.", to_blame=[])

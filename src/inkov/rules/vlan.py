@@ -137,7 +137,8 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     joining = [
         k
         for k in network.joins
-        if (loss := _loss(facts, k, vid)) is not None and loss.rung in {Rung.TRUNK, Rung.LISTED, Rung.NATIVE}
+        if (loss := _loss(facts, k, vid)) is not None
+        and loss.rung in {Rung.LAG, Rung.TRUNK, Rung.FORMAT, Rung.LISTED, Rung.NATIVE}
     ]
     switches = sorted({s for island in bridged for s in island})
     parts = components(switches, joining)

@@ -13,7 +13,7 @@ from inkov.forwarding.relay import memberships, untagged_vlan
 from inkov.forwarding.words import form
 from inkov.forwarding.words import vlans as vlan_words
 from inkov.model.names import PortRef
-from inkov.model.switch import Port, Trunk
+from inkov.model.switch import Kind, Port, Trunk
 from inkov.model.vlanset import VlanSet
 
 
@@ -99,7 +99,7 @@ class VlanRow:
         names: its names, the commonest first.
         islands: how many parts with members it is in; one is healthy, none has no members.
         members: how many member ports it has.
-        cells: one a switch, in natural order.
+        cells: one a switch, in natural order; routers and unmanaged devices have none.
     """
 
     vlan: int
@@ -193,7 +193,7 @@ def _vlan_row(network: Network, islands: Islands, vid: int, switches: frozenset[
         entry = (switch.vlans or {}).get(vid)
         if entry is not None and entry.name:
             names[entry.name] = names.get(entry.name, 0) + 1
-        if switches is not None and switch.name not in switches:
+        if (switches is not None and switch.name not in switches) or switch.kind is not Kind.SWITCH:
             continue
         active = network.active(switch.name) >> vid & 1
         cells.append(

@@ -65,19 +65,19 @@ def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceV
 
 def _cause(trace: Trace, names: tuple[str, str]) -> str:
     halt, back = trace.there.halt, trace.back.halt
+    a, b = trace.vlans
     if halt is None and back is None:
         return "both ways are open"
+    if halt is not None and halt.meant:
+        return f"these are not meant to talk: {halt.why}"
     if halt is None and back is not None:
         return f"{names[1]} hears {names[0]}, but the answer stops at {back.at}: {back.why}"
     if halt is None:
         return ""
-    if halt.meant:
-        return f"these are not meant to talk: {halt.why}"
-    v = trace.vlans
-    if v[0] is not None and v[1] is not None and v[0] != v[1] and halt.at == trace.there.end:
-        return f"different VLANs: {trace.there.start} is in {v[0]}, {trace.there.end} in {v[1]}"
-    hops = len(trace.there.way)
-    return f"stops after {hops} {'hop' if hops == 1 else 'hops'}, at {halt.at}: {halt.why}"
+    if a is not None and b is not None and a != b:
+        text = f"different VLANs: {trace.there.start} is in {a} and {trace.there.end} in {b}"
+        return f"{text}; {trace.beside}, right beside, is in the other's" if trace.beside else text
+    return f"stops at {halt.at}: {halt.why}"
 
 
 def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:

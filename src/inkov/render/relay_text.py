@@ -1,0 +1,58 @@
+"""Relay maps as a table, and the ports of a switch against its VLANs as a grid of glyphs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+
+from rich.console import Group, RenderableType
+from rich.text import Text
+
+from inkov.model.names import ports_text
+from inkov.render.page import WIDTH, clean, spaced, table, words
+from inkov.views.relays import Grid, GridRow, RelayRow
+
+_GLYPHS = {"untagged": "U", "tagged": "T", "enters only": "<", "leaves only": ">", "absent": "·"}
+_LEGEND = "U in and out untagged   T in and out tagged   < enters only   > leaves only   · absent"
+
+
+def relays_text(rows: Iterable[RelayRow]) -> RenderableType:
+    """Returns what goes in and out of each port; runs of like ports of a switch in one row."""
+    runs: dict[tuple[str, ...], list[str]] = {}
+    for r in rows:
+        switch, _, port = r.port.partition(":")
+        runs.setdefault((switch, r.in_untagged, r.in_tagged, r.out_untagged, r.out_tagged), []).append(port)
+    body = [
+        (words(f"{switch}:{ports_text(ports)}"), *(words(_wrap(t)) for t in facts))
+        for (switch, *facts), ports in runs.items()
+    ]
+    return table(("port", "in untagged", "in tagged", "out untagged", "out tagged"), body)
+
+
+def _wrap(text: str) -> str:
+    return "-" if text == "none" else text.replace(",", ", ").replace(",  ", ", ")
+
+
+def grids_text(grids: Sequence[Grid]) -> RenderableType:
+    """Returns a grid a switch, the VLAN numbers written downwards over the columns."""
+    if not grids:
+        return Text("no VLAN to show")
+    return spaced([*(_grid(g) for g in grids), Text(_LEGEND, style="dim")])
+
+
+def _grid(grid: Grid) -> RenderableType:
+    runs: dict[tuple[str, ...], list[str]] = {}
+    for row in grid.rows:
+        runs.setdefault(row.cells, []).append(row.port)
+    rows = [GridRow(ports_text(ports), cells) for cells, ports in runs.items()]
+    wide = max(len(clean(r.port)) for r in rows) + 3
+    per_block = max(1, (WIDTH - wide) // 2)
+    lines: list[Text] = [words(grid.switch, "bold")]
+    for start in range(0, len(grid.vlans), per_block):
+        columns = range(start, min(start + per_block, len(grid.vlans)))
+        numbers = [str(grid.vlans[i]).rjust(4) for i in columns]
+        heads = [" ".join(n[digit] for n in numbers) for digit in range(4)]
+        lines += [Text(" " * wide + head, style="dim") for head in heads if head.strip()]
+        for row in rows:
+            glyphs = " ".join(_GLYPHS[row.cells[i]] for i in columns)
+            lines.append(Text.assemble(words(clean(row.port).ljust(wide)), glyphs))
+    return Group(*lines)
