@@ -20,6 +20,8 @@ COMMANDS = {
     "links": "inkov links as-found | head -38",
     "vlans": "inkov vlans as-found",
     "ports": "inkov ports mended --switch 'kelp-*' --switch watchtower-a",
+    "trace": "inkov trace as-found rearing-tank seal-tank | head -38",
+    "grid": "inkov ports mended --grid --switch harbour-core --switch slipway",
     "flood": "inkov flood as-found kelp-hall-1:8",
     "explain": "inkov explain native/mismatch",
     "mended": "inkov audit mended; inkov prove mended",

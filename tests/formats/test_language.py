@@ -11,12 +11,13 @@ import yaml
 import inkov
 from inkov.formats.fields import port_names
 from inkov.model.campus import Apart, Together
-from inkov.model.switch import Access, Trunk, Vlan
+from inkov.model.switch import Access, Bridged, Habits, Kind, Trunk, Vlan
 from inkov.model.vlanset import VlanSet
 
 DOCS = Path(__file__).parents[2] / "docs" / "language.md"
 EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
-SEAL_WARD, LAB_BRIDGE, CAMPUS = EXAMPLES
+SEAL_WARD, KINDS, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, CAMPUS = EXAMPLES
+SWITCHES = [SEAL_WARD, KINDS, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS]
 
 
 def load(site, text):
@@ -34,11 +35,26 @@ def test_switch_example(site):
     assert switch.ports["14"].origin.of("access").default
     assert switch.ports["u1"].switching == Trunk(990, VlanSet.parse("310-330,340"))
     assert switch.ports["u1"].switching.spelling == "310-330,340"
-    assert switch.ports["u1"].origin.of("allowed").line == 14
+    assert switch.ports["u1"].origin.of("allowed").line == 16
     assert switch.ports["u2"].switching == Trunk(None, VlanSet.parse("all except 320"))
     assert not switch.ports["u2"].enabled
     assert switch.ports["core"].members == ("u3", "u4")
     assert (switch.heard[0].system, switch.heard[0].far_port) == ("watchtower", "a3")
+
+
+def test_every_kind_of_port_of_the_example(site):
+    ports = load(site, KINDS).switches["kinds"].ports
+    assert [type(p.switching).__name__ for p in ports.values()] == [
+        *("Access", "Trunk", "Trunk", "Negotiated", "Trunk", "General", "PrivateHost", "Promiscuous", "Tunnel")
+    ]
+    assert not inkov.audit(load(site, HABITS))
+
+
+def test_other_devices_of_the_examples(site):
+    assert load(site, NET_LOFT).switches["net-loft"].ports["u1"].switching == Bridged(None, ((370, 370), (1380, 380)))
+    assert load(site, LIGHTHOUSE).switches["lighthouse"].kind is Kind.ROUTER
+    assert load(site, POOL_HUB).switches["pool-hub"].kind is Kind.UNMANAGED
+    assert load(site, HABITS).switches["habits"].habits == Habits()
 
 
 def test_box_without_a_table(site):
@@ -57,6 +73,8 @@ def test_campus_example(site):
     }
     campus = inkov.load(site({**files, "exports/z.json": json.dumps(export), "campus.yaml": CAMPUS}))
     assert campus.name == "Quillfin Marine Station"
+    assert str(campus.hosts["till-1"].port) == "kelp-hall:u1"
+    assert campus.switches["z"].habits.own_tag
     assert [(str(c.a), str(c.b)) for c in campus.cables] == [("kelp-hall:u1", "watchtower:a1")]
     assert [c.name for c in campus.claims] == ["card data stays apart", "all segments apart", "tills together"]
     assert campus.claims[1] == Apart(
@@ -65,7 +83,7 @@ def test_campus_example(site):
     assert campus.claims[2] == Together("tills together", "tills")
 
 
-@pytest.mark.parametrize(("example", "kind"), [(SEAL_WARD, "switch"), (LAB_BRIDGE, "switch"), (CAMPUS, "campus")])
+@pytest.mark.parametrize(("example", "kind"), [*((text, "switch") for text in SWITCHES), (CAMPUS, "campus")])
 def test_schema_accepts_the_example_and_refuses_a_slip(example, kind, inkov):
     schema = json.loads(inkov("schema", kind).out)
     jsonschema.Draft202012Validator.check_schema(schema)

@@ -170,6 +170,11 @@ class _Prover:
         found: list[str] = []
         if open_ends:
             found.append(f"the station behind each of these trunks keeps its VLANs apart: {_some(open_ends)}")
+        outside = [
+            f"{o.port} ({o.heard.system or o.heard.chassis})" for o in network.cabling.outside if not o.known_switch
+        ]
+        if outside:
+            found.append(f"no device that is not in the campus joins VLANs by itself: {_some(outside)}")
         unnamed = [
             str(end)
             for k in network.links

@@ -1,0 +1,101 @@
+"""A traced frame: gateways between VLANs, hubs and tunnels on the way, and halts no demo ticket shows."""
+
+import pytest
+
+import inkov
+from inkov.api import network, port_named
+from inkov.proof.trace import trace
+from inkov.views.traces import trace_view
+
+
+def run(site, files, a, b):
+    net = network(inkov.load(site(files)))
+    ends = port_named(net.campus, a), port_named(net.campus, b)
+    return trace_view(net, trace(net, *ends), (a, b))
+
+
+def switch(name, ports, vlans="{10: , 20: }", **more):
+    extra = "".join(f"{k}: {v}\n" for k, v in more.items())
+    return f"inkov: switch\nname: {name}\nvlans: {vlans}\nports: {ports}\n{extra}"
+
+
+def test_different_vlans_with_a_gateway_of_both(site):
+    files = {
+        "a.yaml": switch("a", "{1: {access: 10}, 2: {access: 20}}", gateways="{10: 192.0.2.1/27, 20: 192.0.2.33/27}")
+    }
+    view = run(site, files, "a:1", "a:2")
+    assert view.cause == "different VLANs: a:1 is in 10 and a:2 in 20; a:2, right beside, is in the other's"
+    assert view.vlans == (
+        "a:1 is in VLAN 10 and a:2 in VLAN 20. a has gateways of both (10: 192.0.2.1/27; 20: 192.0.2.33/27) "
+        "and may route between them."
+    )
+
+
+@pytest.mark.parametrize(
+    ("ports", "cause"),
+    [
+        ("{1: {access: 10}, 2: {access: 10, enabled: false}}", "stops at a:2: a:2 is disabled"),
+        ("{1: {access: 10, enabled: false}, 2: {access: 10}}", "stops at a:1: a:1 is disabled"),
+        ("{1: {access: 30}, 2: {access: 30}}", "stops at a:1: VLAN 30 of a:1 is not defined on a"),
+        (
+            "{1: {trunk: '10', native: none}, 2: {access: 10}}",
+            "stops at a:1: a:1 takes no untagged frame (trunk, no native)",
+        ),
+    ],
+)
+def test_halts_inside_one_switch(site, ports, cause):
+    assert run(site, {"a.yaml": switch("a", ports)}, "a:1", "a:2").cause == cause
+
+
+def test_no_cable_at_all(site):
+    files = {"a.yaml": switch("a", "{1: {access: 10}}"), "b.yaml": switch("b", "{1: {access: 10}}")}
+    assert run(site, files, "a:1", "b:1").cause == "stops at a:1: no cable leads from a to b"
+
+
+def test_through_an_unmanaged_device_as_if_it_were_a_cable(site):
+    hub = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\nneighbours: {1: a 2, 2: b 2}\n"
+    ports = "{1: {access: 10}, 2: {access: 10}}"
+    files = {"a.yaml": switch("a", ports), "b.yaml": switch("b", ports), "hub.yaml": hub}
+    view = run(site, files, "a:1", "b:1")
+    assert view.both
+    assert [(p.switch, p.vlan, p.leaves) for p in view.there.way] == [("a", 10, ()), ("hub", 0, ()), ("b", 10, ())]
+    campus = inkov.load(site({}))
+    assert {str(h.at) for h in inkov.flood(campus, "hub:3")} == {"a:1", "b:1"}
+    assert [f.rule for f in inkov.audit(campus) if f.severity.value != "tidy"] == []
+
+
+def test_a_tunnel_keeps_the_tag_inside(site):
+    edge = "{1: {tunnel: 20}, u: {trunk: '20'}}"
+    files = {
+        "a.yaml": switch("a", edge, neighbours="{u: b u}"),
+        "b.yaml": switch("b", edge),
+    }
+    campus = inkov.load(site(files))
+    assert [(str(h.at), h.tags) for h in inkov.flood(campus, "a:1", tag=10)] == [("b:1", (10,))]
+
+
+def test_a_lag_that_does_not_form(site):
+    lag = "{1: {access: 10}, u1-u2: {lag: up}}"
+    passive = "{up: {trunk: '10', lacp: passive}}"
+    files = {
+        "a.yaml": switch("a", lag, lags=passive, neighbours="{u1: b u1, u2: b u2}"),
+        "b.yaml": switch("b", lag, lags=passive),
+    }
+    view = run(site, files, "a:1", "b:1")
+    assert view.cause == (
+        "stops at a:up: the LAG between a:up and b:up does not form: both ends wait for the other to form the LAG"
+    )
+
+
+def test_claims_see_through_an_unmanaged_device(site):
+    hub = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\nneighbours: {1: a 2, 2: b 2}\n"
+    files = {
+        "a.yaml": switch("a", "{1: {access: 10}, 2: {access: 10}}"),
+        "b.yaml": switch("b", "{1: {access: 20}, 2: {access: 20}}"),
+        "hub.yaml": hub,
+    }
+    campus = inkov.load(site(files))
+    (verdict,) = inkov.prove(campus, ["apart 10 20"])
+    assert isinstance(verdict.outcome, inkov.Broken)
+    found = inkov.audit(campus)[0]
+    assert (found.rule, found.place) == ("trunk/absent", "a:2 <-> b:2")
