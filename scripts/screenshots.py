@@ -18,7 +18,7 @@ COMMANDS = {
     "audit": "inkov audit as-found | head -38",
     "prove": "inkov prove as-found | head -38",
     "links": "inkov links as-found | head -38",
-    "vlans": "inkov vlans as-found",
+    "vlans": "inkov vlans as-found | head -38",
     "ports": "inkov ports mended --switch 'kelp-*' --switch watchtower-a",
     "trace": "inkov trace as-found rearing-tank seal-tank | head -38",
     "grid": "inkov ports mended --grid --switch harbour-core --switch slipway",

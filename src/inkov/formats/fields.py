@@ -73,7 +73,7 @@ def _to_list(value: Any) -> VlanList:
 
 
 def _to_flag(value: Any) -> bool:
-    if value not in {"true", "false"}:
+    if value not in ("true", "false"):
         raise wrong(f"{value!r:.40} is neither true nor false")
     return bool(value == "true")
 

@@ -140,7 +140,7 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         lag=lag if isinstance(lag, str) and lag and not is_lag else None,
         members=tuple(m for m in members if isinstance(m, str)) if is_lag and isinstance(members, list) else (),
         is_lag=is_lag,
-        lacp=_LAG_KINDS.get(held.get("lag-type", "")) if is_lag else None,
+        lacp=_LAG_KINDS.get(str(held.get("lag-type", ""))) if is_lag else None,
         origin=Origin(reading.file, path, places),
     )
 
@@ -315,7 +315,7 @@ def _vlan_entry(entry: Node, path: str, reading: Reading) -> tuple[Vid, str, boo
         if checked is None:
             return None
         number = checked
-    if status not in {"ACTIVE", "SUSPENDED"}:
+    if status not in ("ACTIVE", "SUSPENDED"):
         where = f"{path}/vlan[vlan-id={number}]/config/status"
         reading.wrong(f"{status!r:.40} is not a VLAN status; expected ACTIVE or SUSPENDED", where)
     return number, name if isinstance(name, str) else "", status != "SUSPENDED"
@@ -347,7 +347,7 @@ def _heard(lldp: Node, reading: Reading) -> Iterator[Heard]:
         for neighbour in entries(neighbours, "neighbor", "id", reading, path):
             leaves = leaves_of(neighbour)
             system, far, chassis = leaves.get("system-name"), leaves.get("port-id"), leaves.get("chassis-id")
-            if leaves.get("port-id-type", "") not in _NAMES_A_PORT:
+            if str(leaves.get("port-id-type", "")) not in _NAMES_A_PORT:
                 far = leaves.get("port-description") or far
             found.append(
                 Heard(

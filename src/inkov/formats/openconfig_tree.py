@@ -88,7 +88,7 @@ def flag(value: Any, default: bool, reading: Reading, path: str) -> bool:
         return default
     if isinstance(value, bool):
         return value
-    if value in {"true", "false"}:
+    if value in ("true", "false"):  # a tuple: foreign values need not be hashable
         reading.note(f"{path} is text, read as a boolean")
         return bool(value == "true")
     reading.wrong(f"{value!r:.40} is not a boolean; expected true or false", path)

@@ -77,18 +77,20 @@ class Islands:
         """Finds switches that do not relay a VLAN and stand between islands of it that hold members.
 
         Returns:
-            Each group of neighbouring such switches with the islands it would join, were it to relay the VLAN.
+            Each group of such switches, joined by links or by islands without members, with the islands that it
+            would join, were it to relay the VLAN.
         """
         inhabited = self.inhabited(vid)
         lacking = {n for n in self.network.switches if not self.network.active(n) >> vid & 1}
+        between = lacking.union(*(island for island in self.of(vid) if island not in inhabited))
         open_links = [k for k in self.network.joins if self._would_carry(k, vid)]
-        groups = components(sorted(lacking), [k for k in open_links if {k.a.switch, k.b.switch} <= lacking])
+        groups = components(sorted(between), open_links)
         found = []
         for group in groups:
             shore = _neighbours(group, open_links)
             touched = [island for island in inhabited if not island.isdisjoint(shore)]
             if len(touched) > 1:
-                found.append((self._on_the_way(group, touched, open_links), touched))
+                found.append((self._on_the_way(group, touched, open_links) & lacking, touched))
         return found
 
     def _would_carry(self, link: Link, vid: Vid) -> bool:

@@ -153,15 +153,17 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
         if halt is None:
             crossing = next(iter(network.hop(near, far, View.MUST).cross(domain, inner)), None)
         if crossing is None:
-            blame = changed or halt or _untold(network, near, far, domain)
+            blame = halt or _untold(network, near, far, domain)
             way.append(Passage(switch, domain, by, arrived, near, None, allows(network, by, arrived, near, ())[:1]))
             return Leg(start, end, tuple(way), blame)
         way.append(
             Passage(switch, domain, by, arrived, near, crossing.wire, allows(network, by, arrived, near, crossing.wire))
         )
-        if crossing.domain != domain and changed is None:
+        if crossing.domain != domain and not crossing.wire:
             changed = _changed(network, link, near, domain, crossing.domain)
         switch, domain, inner, arrived, by = far.switch, crossing.domain, crossing.inner, crossing.wire, far
+        if changed is not None:
+            break
     way.append(Passage(switch, domain, by, arrived, end, None, allows(network, by, arrived, end, ())[:1]))
     return Leg(start, end, tuple(way), changed or _at_end(network, start, end, domain))
 

@@ -31,6 +31,16 @@ def _secondaries(switch: Switch) -> dict[Vid, Vid | None]:
     return {v: e.primary for v, e in (switch.vlans or {}).items() if e.type in _SECONDARY}
 
 
+def _families(network: Network) -> dict[Vid, set[Vid]]:
+    """Returns the secondaries of each primary, as any switch of the campus ties them."""
+    family: dict[Vid, set[Vid]] = defaultdict(set)
+    for switch in network.switches.values():
+        for v, primary in _secondaries(switch).items():
+            if primary is not None:
+                family[primary].add(v)
+    return family
+
+
 def _seen(network: Network, switch: str, vid: Vid, fact: str) -> Evidence:
     return Evidence(fact, vlan_source(network, switch, vid))
 
@@ -123,11 +133,7 @@ def two_isolated(facts: Facts) -> Iterator[Finding]:
 def missing(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
     network = facts.network
-    family: dict[Vid, set[Vid]] = defaultdict(set)
-    for switch in network.switches.values():
-        for v, primary in _secondaries(switch).items():
-            if primary is not None:
-                family[primary].add(v)
+    family = _families(network)
     for switch in network.switches.values():
         if switch.vlans is None:
             continue
@@ -162,16 +168,12 @@ def missing(facts: Facts) -> Iterator[Finding]:
 def promiscuous(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a port."""
     network = facts.network
-    family: dict[Vid, set[Vid]] = defaultdict(set)
-    for switch in network.switches.values():
-        for v, primary in _secondaries(switch).items():
-            if primary is not None:
-                family[primary].add(v)
+    family = _families(network)
     for switch in network.switches.values():
         for port in switch.ports.values():
             if not isinstance(port.switching, Promiscuous):
                 continue
-            left_out = VlanSet(family[port.switching.primary]) - port.switching.secondaries
+            left_out = VlanSet(family.get(port.switching.primary, ())) - port.switching.secondaries
             if left_out:
                 ref = PortRef(switch.name, port.name)
                 yield Finding(
