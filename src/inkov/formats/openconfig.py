@@ -284,6 +284,29 @@ def _vlan_table(document: Node, reading: Reading) -> dict[Vid, Vlan] | None:
     ]
     if all(container is None for container, _ in places):
         return None
+    if len(held := [c for c, _ in places if isinstance(c, dict)]) == 1 and (quick := _plain_table(held[0])) is not None:
+        return quick
+    return _careful_table(places, reading)
+
+
+_VLAN_LEAVES = frozenset({"vlan-id", "name", "status", "tpid"})
+
+
+def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
+    """Reads a table in the strict form, as nearly all are; None when an entry wants a closer look."""
+    entries_ = container.get("vlan")
+    if not isinstance(entries_, list):
+        return None
+    try:
+        configs = [e["config"] for e in entries_ if "state" not in e and e["config"].keys() <= _VLAN_LEAVES]
+        rows = tuple([(c["vlan-id"], c.get("name", ""), c.get("status", "ACTIVE")) for c in configs])
+        return _checked_table(rows) if len(rows) == len(entries_) else None
+    except (KeyError, TypeError, AttributeError):
+        return None
+
+
+def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> dict[Vid, Vlan]:
+    """Reads tables in any form, with complaints and notes."""
     rows: list[tuple[Vid, str, bool]] = []
     for container, path in places:
         if isinstance(container, dict):
@@ -296,6 +319,18 @@ def _vlan_table(document: Node, reading: Reading) -> dict[Vid, Vlan] | None:
         for v, *_ in {row for row in rows if sum(r[0] == row[0] for r in set(rows)) > 1}:
             reading.wrong("this VLAN is defined twice, differently", f"{path}/vlan[vlan-id={v}]")
     return table
+
+
+@lru_cache(maxsize=4096)
+def _checked_table(rows: tuple[tuple[Any, Any, Any], ...]) -> dict[Vid, Vlan] | None:
+    """Makes a table of rows that are all in order and all different; None otherwise."""
+    for v, name, status in rows:
+        if type(v) is not int or not VID_MIN <= v <= VID_MAX or type(name) is not str:
+            return None
+        if status not in ("ACTIVE", "SUSPENDED"):
+            return None
+    table = _table(tuple((v, name, status == "ACTIVE") for v, name, status in rows))
+    return table if len(table) == len(rows) else None
 
 
 @lru_cache(maxsize=4096)

@@ -271,6 +271,8 @@ def untagged_vlan(switching: Switching) -> Vid | None:
 def station_vlans(switching: Switching) -> list[Vid]:
     """Returns the VLANs of a station that sends untagged, and of a phone in front of it; all a private port hears."""
     match switching:
+        case Access(vid=vid, voice=None):
+            return [] if vid is None else [vid]
         case Access() | Negotiated() | PrivateHost() | Promiscuous() | Tunnel():
             also = {switching.primary} if isinstance(switching, PrivateHost) else set()
             return sorted(also.union(bits(memberships(switching))))

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from inkov.forwarding.ladder import vlan_source
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef, natural, ports_text
-from inkov.model.switch import PrivateHost, Promiscuous, Switch, VlanType
+from inkov.model.switch import PrivateHost, Promiscuous, VlanType
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -26,16 +26,21 @@ def _one(table: str, ports: str = _PORTS) -> dict[str, str]:
 _GOOD = Example(_one(_TABLE))
 
 
-def _secondaries(switch: Switch) -> dict[Vid, Vid | None]:
-    """Returns the secondary VLANs of a switch's table with the primary each is tied to."""
-    return {v: e.primary for v, e in (switch.vlans or {}).items() if e.type in _SECONDARY}
+def _tables(network: Network) -> dict[str, dict[Vid, Vid | None]]:
+    """Returns, for each switch whose table knows private VLANs, its secondaries with the primary each is tied to."""
+    found: dict[str, dict[Vid, Vid | None]] = {}
+    for table, switches in network.tables:
+        if any(e.type is not VlanType.PLAIN for e in table.values()):
+            tied = {v: e.primary for v, e in table.items() if e.type in _SECONDARY}
+            found.update(dict.fromkeys(switches, tied))
+    return found
 
 
 def _families(network: Network) -> dict[Vid, set[Vid]]:
     """Returns the secondaries of each primary, as any switch of the campus ties them."""
     family: dict[Vid, set[Vid]] = defaultdict(set)
-    for switch in network.switches.values():
-        for v, primary in _secondaries(switch).items():
+    for tied in _tables(network).values():
+        for v, primary in tied.items():
             if primary is not None:
                 family[primary].add(v)
     return family
@@ -58,11 +63,12 @@ def _seen(network: Network, switch: str, vid: Vid, fact: str) -> Evidence:
 )
 def untied(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
-    for switch in facts.network.switches.values():
+    for name, tied in _tables(facts.network).items():
+        switch = facts.network.switches[name]
         table = switch.vlans or {}
         loose = [
             v
-            for v, primary in _secondaries(switch).items()
+            for v, primary in tied.items()
             if primary is None or primary not in table or table[primary].type is not VlanType.PRIMARY
         ]
         if loose:
@@ -93,11 +99,12 @@ def untied(facts: Facts) -> Iterator[Finding]:
 )
 def two_isolated(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch and primary."""
-    for switch in facts.network.switches.values():
+    for name, tied in _tables(facts.network).items():
+        switch = facts.network.switches[name]
         found: dict[Vid, list[Vid]] = defaultdict(list)
-        for v, entry in (switch.vlans or {}).items():
-            if entry.type is VlanType.ISOLATED and entry.primary is not None:
-                found[entry.primary].append(v)
+        for v, primary_of in tied.items():
+            if primary_of is not None and (switch.vlans or {})[v].type is VlanType.ISOLATED:
+                found[primary_of].append(v)
         for primary, isolated in found.items():
             if len(isolated) > 1:
                 yield Finding(
@@ -203,8 +210,9 @@ def promiscuous(facts: Facts) -> Iterator[Finding]:
 def pair(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch and pair."""
     network = facts.network
+    tables = _tables(network)
     for switch in network.switches.values():
-        tied = _secondaries(switch)
+        tied = tables.get(switch.name, {})
         found: dict[tuple[Vid, Vid], list[PortRef]] = defaultdict(list)
         for port in switch.ports.values():
             if isinstance(port.switching, PrivateHost) and port.enabled:
