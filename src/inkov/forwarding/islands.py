@@ -24,14 +24,11 @@ class Islands:
         self._of: dict[Vid, list[frozenset[str]]] = {}
 
     @cached_property
-    def split(self) -> VlanSet:
-        """VLANs whose live members are on more than one island."""
-        member_mask: dict[str, Mask] = defaultdict(int)
+    def _reached(self) -> dict[str, Mask]:
+        """For each switch, the VLANs whose first member's island it is on."""
         reached: dict[str, Mask] = defaultdict(int)
         for vid in self.network.members:
             homes = self.network.live_members(vid)
-            for name in homes:
-                member_mask[name] |= 1 << vid
             if homes:
                 reached[next(iter(homes))] |= 1 << vid
         todo = deque(reached)
@@ -44,10 +41,23 @@ class Islands:
                 if new:
                     reached[far] |= new
                     todo.append(far)
-        split = 0
-        for name, mask in member_mask.items():
-            split |= mask & ~reached[name]
-        return VlanSet.from_mask(split)
+        return reached
+
+    @cached_property
+    def split(self) -> VlanSet:
+        """VLANs whose live members are on more than one island."""
+        reached = self._reached
+        return VlanSet(
+            vid
+            for vid in self.network.members
+            if any(not reached.get(name, 0) >> vid & 1 for name in self.network.live_members(vid))
+        )
+
+    def numbered(self, vid: Vid) -> dict[str, int]:
+        """Returns the number of the island each switch is on, from 0, counting islands with members only."""
+        if vid not in self.split:
+            return {name: 0 for name, mask in self._reached.items() if mask >> vid & 1}
+        return {name: i for i, island in enumerate(self.inhabited(vid)) for name in island}
 
     def of(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""

@@ -45,7 +45,7 @@ class Network:
         self._masks: dict[int, tuple[Mask, Mask]] = {}
         self._relay: dict[tuple[PortRef, View], RelayMap] = {}
         self._graphs: dict[View, Graph] = {}
-        self._ladders: dict[Link, Ladder] = {}
+        self._ladders: dict[int, Ladder] = {}  # by identity: links live as long as their network
 
     # -- facts of switches and ports -----------------------------------------------------------------
 
@@ -157,9 +157,9 @@ class Network:
 
     def ladder(self, link: Link) -> Ladder:
         """Returns what a link carries and why the rest is lost."""
-        if link not in self._ladders:
-            self._ladders[link] = ladder(self, link)
-        return self._ladders[link]
+        if id(link) not in self._ladders:
+            self._ladders[id(link)] = ladder(self, link)
+        return self._ladders[id(link)]
 
     # -- stations ------------------------------------------------------------------------------------
 

@@ -26,7 +26,7 @@ def links_text(rows: Sequence[LinkRow]) -> RenderableType:
         facts = (
             _mirrored(r.form_a, r.form_b),
             _mirrored(_native(r.native_a), _native(r.native_b)),
-            words(r.carried.replace(",", ", ") if r.up else "down"),
+            words(shortened(r.carried) if r.up else "down"),
             Text(f"{r.carries} of {r.wanted}", style=style),
         )
         if stacked:
@@ -40,6 +40,18 @@ def links_text(rows: Sequence[LinkRow]) -> RenderableType:
     )
     notes = [note for r in rows if (note := _notes(r)) is not None]
     return spaced([made, *notes, legend])
+
+
+_LIST_MAX = 60
+"""Characters of a VLAN list in a table; a longer one is cut in the middle, and JSON has it whole."""
+
+
+def shortened(vlans: str) -> str:
+    """Returns a VLAN list for a table, with blanks to wrap at; the middle of a long one is left out."""
+    if len(vlans) <= _LIST_MAX:
+        return vlans.replace(",", ", ")
+    head, _, _ = vlans[: _LIST_MAX - 10].rpartition(",")
+    return f"{head}, …, {vlans.rpartition(',')[2]}".replace(",", ", ").replace(",  ", ", ")
 
 
 _ENDS_MAX = 40
@@ -61,9 +73,7 @@ def _native(vlan: int | None) -> str:
 
 def _notes(r: LinkRow) -> RenderableType | None:
     """Returns what is wrong with a link: a line a reason, with the setting to blame."""
-    rows = [
-        (words(f"{n.vlans} lost".replace(",", ", "), "bold"), words(n.reason), words(n.source, "cyan")) for n in r.lost
-    ]
+    rows = [(words(f"{shortened(n.vlans)} lost", "bold"), words(n.reason), words(n.source, "cyan")) for n in r.lost]
     rows += [(Text("leak", style="bold red"), words(leak), Text("")) for leak in r.leaks]
     ends = ((r.a, r.how_a), (r.b, r.how_b))
     rows += [(Text("formed", style="bold"), words(f"{end} {how}"), Text("")) for end, how in ends if how]
@@ -177,7 +187,7 @@ def ports_text(rows: Sequence[PortRow]) -> RenderableType:
             (
                 words(name),
                 words(first.mode),
-                words(first.vlans),
+                words(shortened(first.vlans)),
                 Text(native),
                 Text(off, style="bold"),
                 words(first.faces),

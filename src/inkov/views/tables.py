@@ -186,7 +186,7 @@ def vlan_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
 
 def _vlan_row(network: Network, islands: Islands, vid: int, switches: frozenset[str] | None) -> VlanRow:
     members = network.members.get(vid, {})
-    inhabited = islands.inhabited(vid)
+    island = islands.numbered(vid)
     cells: list[VlanCell] = []
     names: dict[str, int] = {}
     for switch in network.switches.values():
@@ -202,13 +202,13 @@ def _vlan_row(network: Network, islands: Islands, vid: int, switches: frozenset[
                 state="active" if active else "suspended" if entry is not None else "absent",
                 name=entry.name if entry is not None else "",
                 members=tuple(ref.port for ref in members.get(switch.name, ())),
-                island=next((i for i, island in enumerate(inhabited) if switch.name in island), None),
+                island=island.get(switch.name),
             )
         )
     return VlanRow(
         vlan=vid,
         names=tuple(sorted(names, key=lambda n: (-names[n], n))),
-        islands=len(inhabited),
+        islands=max(island.values(), default=-1) + 1,
         members=sum(map(len, members.values())),
         cells=tuple(cells),
     )
