@@ -5,7 +5,7 @@ Meaning is never carried by colour alone: every coloured word is also a word or 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from itertools import chain
 
 from rich.console import Console, Group, RenderableType
@@ -52,12 +52,16 @@ def words(text: str, style: str = "") -> Text:
     return Text(clean(text), style=style)
 
 
-def table(heads: Sequence[str], rows: Iterable[Sequence[RenderableType]], right: Iterable[int] = ()) -> Table:
-    """Returns a table without lines; columns in `right` are aligned to the right."""
+def table(
+    heads: Sequence[str],
+    rows: Iterable[Sequence[RenderableType]],
+    right: Collection[int] = (),
+    whole: Collection[int] = (),
+) -> Table:
+    """Returns a table without lines; columns in `right` are aligned to the right, those in `whole` never broken."""
     made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
-    numbers = set(right)
     for i, head in enumerate(heads):
-        made.add_column(head, justify="right" if i in numbers else "left", overflow="fold")
+        made.add_column(head, justify="right" if i in right else "left", overflow="fold", no_wrap=i in whole)
     for row in rows:
         made.add_row(*row)
     return made

@@ -24,8 +24,8 @@ def links_text(rows: Sequence[LinkRow]) -> RenderableType:
         style = "" if r.up and not r.lost and not r.leaks and not r.doubt else "bold magenta"
         line = Text("───" if r.up else "─ ─", style=style)
         facts = (
-            _mirrored(r.form_a, r.form_b),
-            _mirrored(_native(r.native_a), _native(r.native_b)),
+            _mirrored(r.form_a, r.form_b, style),
+            _mirrored(_native(r.native_a), _native(r.native_b), style),
             words(shortened(r.carried) if r.up else "down"),
             Text(f"{r.carries} of {r.wanted}", style=style),
         )
@@ -34,7 +34,7 @@ def links_text(rows: Sequence[LinkRow]) -> RenderableType:
         else:
             body.append((words(r.a), line, words(r.b), *facts))
     heads = ("one end", "", "other end", "forms", "native", "carries", "")
-    made = Group(*(row[0] for row in body)) if stacked else table(heads, body, right=[6])
+    made = Group(*(row[0] for row in body)) if stacked else table(heads, body, right=[6], whole=[0, 2, 4])
     legend = Text(
         "native: VLAN of untagged frames.  carries: VLANs that cross both ways, of those in use.", style="dim"
     )
@@ -62,9 +62,9 @@ def _facts_line(facts: Sequence[Text]) -> RenderableType:
     return Padding(Text("   ").join(facts), (0, 0, 0, 4))
 
 
-def _mirrored(a: str, b: str) -> Text:
-    middle, style = ("=", "") if a == b else ("|", "bold magenta")
-    return Text(f"{a} {middle} {b}", style=style)
+def _mirrored(a: str, b: str, style: str) -> Text:
+    """Returns two facts around a sign that says whether they are the same; styled only where the link is not well."""
+    return Text(f"{a} = {b}") if a == b else Text(f"{a} | {b}", style=style)
 
 
 def _native(vlan: int | None) -> str:
@@ -194,7 +194,7 @@ def ports_text(rows: Sequence[PortRow]) -> RenderableType:
                 words(first.label, "dim"),
             )
         )
-    return table(("port", "mode", "VLANs", "native", "", "faces", "label"), body)
+    return table(("port", "mode", "VLANs", "native", "", "faces", "label"), body, whole=[0])
 
 
 def _runs(rows: Iterable[PortRow]) -> list[tuple[PortRow, PortRow]]:
