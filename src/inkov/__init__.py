@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from inkov.api import audit, flood, load, prove
-    from inkov.forwarding.flood import HeardAt
     from inkov.model.campus import Campus
     from inkov.model.errors import BadInput
     from inkov.proof.outcome import Broken, CannotTell, Proved, Verdict
     from inkov.rules.finding import Finding
+    from inkov.views.tables import HeardRow
 
 __version__ = "0.1.0"
 
@@ -24,7 +24,7 @@ __all__ = [
     "Campus",
     "CannotTell",
     "Finding",
-    "HeardAt",
+    "HeardRow",
     "Proved",
     "Verdict",
     "audit",
@@ -39,7 +39,7 @@ _HOMES = {
     "Campus": "inkov.model.campus",
     "CannotTell": "inkov.proof.outcome",
     "Finding": "inkov.rules.finding",
-    "HeardAt": "inkov.forwarding.flood",
+    "HeardRow": "inkov.views.tables",
     "Proved": "inkov.proof.outcome",
     "Verdict": "inkov.proof.outcome",
 }

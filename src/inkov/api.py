@@ -8,7 +8,7 @@ from os import PathLike
 
 from inkov.formats.site import Progress
 from inkov.formats.site import load as _load
-from inkov.forwarding.flood import Flooding, HeardAt
+from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
@@ -19,6 +19,7 @@ from inkov.proof.prove import prove as _prove
 from inkov.proof.sentences import BadClaim, parse_claim
 from inkov.rules.catalogue import audit as _audit
 from inkov.rules.finding import Finding
+from inkov.views.tables import HeardRow
 
 
 def load(path: str | PathLike[str], progress: Progress | None = None) -> Campus:
@@ -89,7 +90,7 @@ def prove(campus: Campus, claims: Sequence[Claim | str] | None = None) -> list[V
     return _prove(net, made)
 
 
-def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None = None) -> list[HeardAt]:
+def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None = None) -> list[HeardRow]:
     """Tells who hears a broadcast.
 
     Args:
@@ -99,7 +100,8 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
         inner: VID of a second tag inside the first.
 
     Returns:
-        Items with `.at` (where it leaves) and `.tags` (VIDs on it there, outermost first), in natural order.
+        Items with `.at` (where it leaves, as `switch:port`) and `.tags` (VIDs on it there, outermost first), in
+        natural order.
 
     Raises:
         BadInput: there is no such port, or a second tag without a first.
@@ -108,7 +110,7 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
     if inner is not None and tag is None:
         raise BadInput([Problem(Source("flood"), "an inner tag needs an outer one")])
     tags = tuple(v for v in (tag, inner) if v is not None)
-    return Flooding(network(campus)).heard(ref, tags)
+    return [HeardRow(str(h.at), h.tags) for h in Flooding(network(campus)).heard(ref, tags)]
 
 
 def port_named(campus: Campus, text: str) -> PortRef:

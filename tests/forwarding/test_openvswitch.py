@@ -101,7 +101,7 @@ def test_real_switch_software_agrees(ovs, capsys):
         edges = [r for r in refs(campus) if r not in cabled and campus.switches[r.switch].ports[r.port].enabled]
         for sender in edges:
             for tags in sendable(campus, sender):
-                mine = {h.at: h.tags for h in inkov.flood(campus, str(sender), *tags)}
+                mine = {PortRef.parse(h.at): h.tags for h in inkov.flood(campus, str(sender), *tags)}
                 theirs = ovs.heard(campus, seed, ports, sender, tags) if sender in ports else {}
                 assert mine == theirs, (seed, str(sender), tags)
                 asked += 1

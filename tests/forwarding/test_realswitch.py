@@ -9,7 +9,7 @@ from conftest import REALSWITCH, run_inkov
 
 
 def shape(items):
-    return {str(h.at): list(h.tags) for h in items}
+    return {h.at: list(h.tags) for h in items}
 
 
 @pytest.mark.parametrize("folder", REALSWITCH, ids=lambda p: p.name)
