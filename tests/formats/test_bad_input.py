@@ -25,7 +25,7 @@ CASES = {
     "empty folder": ({}, ".: no switch configuration found here; expected Inkov switch files or OpenConfig JSON"),
     "truncated JSON": (
         {"a.json": '{"openconfig-interfaces:interfaces":\n {"interface": ['},
-        "a.json:2: this JSON ends early or is broken (unexpected end of data)",
+        "a.json:2: this JSON ends early or is broken (expecting value)",
     ),
     "tabs": (
         {"a.yaml": "inkov: switch\nname: a\nvlans:\n\t10: x\n"},
@@ -126,7 +126,7 @@ CASES = {
     ),
     "binary": (
         {"a.json": "\x00\x01\x02"},
-        "a.json:1: this JSON ends early or is broken (unexpected character, expected a JSON value)",
+        "a.json:1: this JSON ends early or is broken (expecting value)",
     ),
     "an error answer": (
         {"a.json": '{"ietf-restconf:errors": {"error": [{"error-tag": "access-denied"}]}}'},

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 from typing import Any
 
@@ -16,10 +17,8 @@ def values(data: bytes, reading: Reading) -> list[Any]:
     Raises:
         BadInput: the text is not JSON; with the line.
     """
-    try:
+    with contextlib.suppress(orjson.JSONDecodeError):
         return [orjson.loads(data)]
-    except orjson.JSONDecodeError as exc:
-        first_error = exc
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as exc:
@@ -32,9 +31,7 @@ def values(data: bytes, reading: Reading) -> list[Any]:
         try:
             value, at = decoder.raw_decode(text, at)
         except json.JSONDecodeError as exc:
-            # With one good value before it, the stream reading knows the place better than the first try.
-            lineno, why = (exc.lineno, exc.msg) if found else (first_error.lineno, first_error.msg)
-            raise reading.fail(f"this JSON ends early or is broken ({why})", lineno) from None
+            raise reading.fail(f"this JSON ends early or is broken ({exc.msg.lower()})", exc.lineno) from None
         except RecursionError:
             raise reading.fail("this JSON is nested too deeply") from None
         found.append(value)
