@@ -99,3 +99,19 @@ def test_claims_see_through_an_unmanaged_device(site):
     assert isinstance(verdict.outcome, inkov.Broken)
     found = inkov.audit(campus)[0]
     assert (found.rule, found.place) == ("trunk/absent", "a:2 <-> b:2")
+
+
+def test_private_stations_that_stay_apart_are_said_to_before_any_broken_link(site):
+    table = "{60: {type: primary}, 61: {type: isolated, primary: 60}, 62: {type: community, primary: 60}}"
+    ports = "{1: {private: {primary: 60, secondary: 61}}, 2: {private: {primary: 60, secondary: 62}}, u: {trunk: all}}"
+    files = {
+        "a.yaml": switch("a", ports, table, neighbours="{u: b u}"),
+        "b.yaml": switch("b", ports.replace("u: {trunk: all}", "u: {trunk: none}"), table),
+    }
+    assert run(site, files, "a:1", "b:1").cause == (
+        "these are not meant to talk: isolated stations of 60 may not talk to each other: a:1 is in 61"
+    )
+    assert run(site, files, "a:2", "b:1").cause == (
+        "these are not meant to talk: a:2 is in 62 and b:1 in 61: two groups of 60 that stay apart"
+    )
+    assert run(site, files, "a:2", "b:2").cause == "stops at b:u: VLAN 62 is not in the list of b:u"

@@ -144,6 +144,8 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
     links = cabled_way(network, start.switch, end.switch)
     if not links and start.switch != end.switch:
         return Leg(start, end, (), Halt(start, f"no cable leads from {start.switch} to {end.switch}"))
+    if links and (design := _by_design(network, start, end)) is not None:
+        return Leg(start, end, (), design)
     switch = start.switch
     changed: Halt | None = None
     for link in links:
@@ -217,22 +219,30 @@ def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Ha
     return Halt(near, f"VLAN {domain} is in neither list of {near} and {far}", sources)
 
 
+def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:
+    """Says that two private stations are meant to stay apart (RFC 5517); None when they are not."""
+    mine, theirs = network.port(start).switching, network.port(end).switching
+    if not (isinstance(mine, PrivateHost) and isinstance(theirs, PrivateHost) and mine.primary == theirs.primary):
+        return None
+    entry = (network.switches[start.switch].vlans or {}).get(mine.secondary)
+    if entry is not None and entry.type is VlanType.ISOLATED:
+        why = f"isolated stations of {mine.primary} may not talk to each other: {start} is in {mine.secondary}"
+    elif mine.secondary != theirs.secondary:
+        why = f"{start} is in {mine.secondary} and {end} in {theirs.secondary}: two groups of {mine.primary} that stay apart"
+    else:
+        return None
+    sources = (network.port(start).origin.of("private"), network.port(end).origin.of("private"))
+    return Halt(end, why, sources, meant=True)
+
+
 def _at_end(network: Network, start: PortRef, end: PortRef, domain: Domain) -> Halt:
     """Says why a frame that came to the right switch is not heard at the port."""
     port = network.port(end)
     sources = [port.origin.of(mode_setting(port))]
     if not port.enabled:
         return Halt(end, f"{end} is disabled", (port.origin.of("enabled"),))
-    mine, theirs = network.port(start).switching, port.switching
-    if isinstance(mine, PrivateHost) and isinstance(theirs, PrivateHost) and mine.primary == theirs.primary:
-        table = network.switches[end.switch].vlans or {}
-        kind = table[mine.secondary].type if mine.secondary in table else VlanType.PLAIN
-        own = network.port(start).origin.of("private")
-        if kind is VlanType.ISOLATED:
-            why = f"isolated stations of {mine.primary} may not talk to each other: {start} is in {mine.secondary}"
-        else:
-            why = f"{start} is in {mine.secondary} and {end} in {theirs.secondary}: two groups of {mine.primary} that stay apart"
-        return Halt(end, why, (own, *sources), meant=True)
+    if (design := _by_design(network, start, end)) is not None:
+        return design
     heard = _vlan(network, end)
     if heard is not None and not network.active(end.switch) >> heard & 1:
         sources.append(vlan_source(network, end.switch, heard))
