@@ -35,7 +35,6 @@ def child(node: Node, name: str) -> Node:
     return value if isinstance(value, dict) else {}
 
 
-EMPTY: Node = {}
 _PLAIN: set[tuple[str, ...]] = set()
 """Shapes of `config` containers known to have plain member names; most of a campus has a dozen shapes."""
 

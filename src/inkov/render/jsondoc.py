@@ -21,15 +21,11 @@ def flood_json(rows: Iterable[FloodRow]) -> str:
     return to_json([{"from": row.from_, "heard": row.heard} for row in rows])
 
 
-INPUTS = ("switch", "campus")
-OUTPUTS = ("audit", "prove", "links", "vlans", "ports", "flood", "trace", "relay", "grid")
-
-
 def schema(kind: str) -> dict[str, Any]:
     """Returns the JSON Schema of an input document or of a command's JSON output.
 
     Args:
-        kind: one of `INPUTS` or `OUTPUTS`.
+        kind: a file Inkov reads, or a command whose JSON is meant; `_document_type` lists them.
     """
     from pydantic import TypeAdapter  # noqa: PLC0415 - a fifth of a second that only this needs
 

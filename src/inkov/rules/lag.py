@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from inkov.forwarding.ladder import mode_setting
 from inkov.model.names import PortRef, ports_text
-from inkov.model.switch import Access, Port, Unstated
+from inkov.model.switch import Port, Unstated
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -189,13 +190,9 @@ def member(facts: Facts) -> Iterator[Finding]:
                 place=f"{lag.switch}:{names}",
                 what=f"{lag.switch}:{names} has VLANs of its own beside those of its LAG {lag.port}: they count the day it drops out.",
                 mend=f"Take the VLAN settings off {lag.switch}:{names}.",
-                evidence=tuple(at(network, r, "own setting", _first_key(network.port(r))) for r in refs[:3]),
+                evidence=tuple(at(network, r, "own setting", mode_setting(network.port(r))) for r in refs[:3]),
                 causes=tuple(cause(r, "member") for r in refs),
             )
-
-
-def _first_key(port: Port) -> str:
-    return "access" if isinstance(port.switching, Access) else "allowed"
 
 
 @rule(

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 
+from inkov.forwarding.relay import untagged_vlan
 from inkov.forwarding.words import setting
 from inkov.model.names import PortRef
-from inkov.model.switch import DEFAULT_VLAN, Access, Trunk
+from inkov.model.switch import DEFAULT_VLAN, Trunk
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
@@ -19,14 +20,7 @@ _USERS = Example(pair("{trunk: '310,330', native: 330}", "{trunk: '310,330', nat
 
 
 def _untagged(facts: Facts, end: PortRef) -> Vid | None:
-    """Returns the VLAN of untagged frames at an end of a link, as set."""
-    match facts.network.settled(end).switching:
-        case Access(vid=vid):
-            return vid
-        case Trunk(native=native):
-            return native
-        case _:
-            return None
+    return untagged_vlan(facts.network.settled(end).switching)
 
 
 def _usual_native(facts: Facts) -> Vid | None:

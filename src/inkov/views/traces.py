@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef
 from inkov.proof.trace import Leg, Trace
+from inkov.rules.wording import named
 from inkov.views.reports import PassageView, passage_view
 
 
@@ -86,19 +87,12 @@ def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
         return ""
     if trace.there.halt is not None and trace.there.halt.meant:
         return ""
-    text = f"{names[0]} is in {_named(network, a)} and {names[1]} in {_named(network, b)}."
+    text = f"{names[0]} is in {named(network, a)} and {names[1]} in {named(network, b)}."
     devices = {g.device for g in trace.gateways if g.vid == a} & {g.device for g in trace.gateways if g.vid == b}
     if devices:
         shown = "; ".join(f"{g.vid}: {g.address}" for g in trace.gateways if g.device in devices)
         return f"{text} {', '.join(sorted(devices))} has gateways of both ({shown}) and may route between them."
     return f"{text} No device has a gateway of both, so nothing joins them."
-
-
-def _named(network: Network, vid: int) -> str:
-    for switch in network.switches.values():
-        if switch.vlans and vid in switch.vlans and (name := switch.vlans[vid].name):
-            return f"VLAN {vid} ({name})"
-    return f"VLAN {vid}"
 
 
 def _leg(leg: Leg, names: tuple[str, str]) -> LegView:
