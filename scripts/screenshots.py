@@ -19,7 +19,7 @@ COMMANDS = {
     "prove": "inkov prove as-found | head -38",
     "links": "inkov links as-found | head -38",
     "vlans": "inkov vlans as-found | head -38",
-    "ports": "inkov ports mended --switch 'kelp-*' --switch watchtower-a",
+    "ports": "inkov ports mended --switch kelp-hall-2 --switch watchtower-a",
     "trace": "inkov trace as-found rearing-tank seal-tank | head -38",
     "grid": "inkov ports mended --grid --switch harbour-core --switch slipway",
     "flood": "inkov flood as-found kelp-hall-1:8",

@@ -194,7 +194,9 @@ def ports_text(rows: Sequence[PortRow]) -> RenderableType:
                 words(first.label, "dim"),
             )
         )
-    return table(("port", "mode", "VLANs", "native", "", "faces", "label"), body, whole=[0])
+    names_fit = max((len(r.port) + len(r.faces) for r in rows), default=0) <= _ENDS_MAX
+    heads = ("port", "mode", "VLANs", "native", "", "faces", "label")
+    return table(heads, body, whole=[0, 5] if names_fit else [0])
 
 
 def _runs(rows: Iterable[PortRow]) -> list[tuple[PortRow, PortRow]]:
