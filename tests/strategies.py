@@ -27,6 +27,7 @@ from inkov.model.switch import (
     Vlan,
     VlanType,
 )
+from inkov.model.tree import BridgeTree, Protocol, Sync
 from inkov.model.vlanset import ALL, VlanSet
 
 vids = st.integers(1, 4094)
@@ -41,6 +42,9 @@ few_vids = st.sampled_from(VLANS)
 origin = Origin("test.yaml", "", {})
 source = Source("test.yaml")
 
+
+NO_TREE = BridgeTree(Protocol.OFF)
+"""Nothing breaks the loops of random campuses, so that every link carries what it can."""
 
 few_sets = st.sets(few_vids).map(VlanSet)
 accesses = st.builds(Access, few_vids)
@@ -137,7 +141,8 @@ def switches(draw, name, kinds=KINDS):
         vlans=None if keeps_none else table,
         ports=made,
         habits=draw(HABITS),
-        sync_group=draw(st.sampled_from(["", "", "a", "b"])),
+        tree=NO_TREE,
+        sync=draw(st.sampled_from([None, None, Sync("a"), Sync("b")])),
         origin=origin,
     )
 

@@ -173,6 +173,23 @@ def links(
     emit(result_format, output, lambda: links_text(rows), lambda: to_json(rows))
 
 
+@app.command(epilog="Example: inkov tree exports --vlan 330")
+def tree(
+    site: SiteArgument = Path(),
+    vlan: VlanOption = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Draw the spanning trees: the root, each switch's way to it, and why each blocked port lost."""
+    network = load_network(site)
+    from inkov.render.jsondoc import to_json
+    from inkov.render.tree_text import trees_text
+    from inkov.views.trees import trees_view
+
+    view = trees_view(network, chosen_vlans(vlan))
+    emit(result_format, output, lambda: trees_text(view), lambda: to_json(view))
+
+
 @app.command(epilog="Example: inkov ports exports --switch kelp-hall")
 def ports(
     site: SiteArgument = Path(),
@@ -277,6 +294,7 @@ class Kind(StrEnum):
     PROVE = "prove"
     LINKS = "links"
     VLANS = "vlans"
+    TREE = "tree"
     PORTS = "ports"
     FLOOD = "flood"
     TRACE = "trace"

@@ -13,6 +13,7 @@ from inkov.model.vlanset import VID_MAX, VID_MIN, VlanSet, VlanTextError, vid
 _NAME = re.compile(r"[^\s:]+\Z")
 _MAC = re.compile(r"[0-9a-f]{2}(:[0-9a-f]{2}){5}\Z")
 _RANGE = re.compile(r"(.*?)(\d+)\s*-\s*(\D*)(\d+)\Z", re.ASCII)
+_SPEED = re.compile(r"(\d{1,4}(?:\.\d)?)([MGT])\Z", re.ASCII)
 _MAX_PORTS = 4096
 
 
@@ -96,6 +97,34 @@ def _to_mac(value: Any) -> str:
     return text
 
 
+def _to_number(value: Any) -> int:
+    text = _text(value, "a number")
+    if not (text.isascii() and text.isdecimal()) or len(text) > 10:
+        raise wrong(f"{text[:40]!r} is not a number; expected 0 or more")
+    return int(text)
+
+
+def _to_tree_number(value: Any) -> int:
+    try:
+        return _to_vid(value)
+    except PydanticCustomError:
+        raise wrong(f"{value!r:.40} is neither a VLAN nor an instance; expected {VID_MIN} to {VID_MAX}") from None
+
+
+def _to_speed(value: Any) -> int:
+    text = _text(value, "a speed such as 1G")
+    found = _SPEED.match(text)
+    if found is None:
+        raise wrong(f"{text[:40]!r} is not a speed; expected one such as 100M, 1G or 10G")
+    return int(float(found[1]) * {"M": 1, "G": 1000, "T": 1_000_000}[found[2]])
+
+
+def _to_edge(value: Any) -> bool | None:
+    if value not in ("true", "false", "auto"):
+        raise wrong(f"{value!r:.40} is none of true, false and auto")
+    return {"true": True, "false": False}.get(value)
+
+
 _VID_SCHEMA = {"type": "integer", "minimum": VID_MIN, "maximum": VID_MAX}
 _LIST_SCHEMA = {
     "description": "VLAN list: 310, 310-330,305, all, none, all except 320",
@@ -113,6 +142,14 @@ VidOrUntagged = Annotated[
 ListField = Annotated[VlanList, BeforeValidator(_to_list), WithJsonSchema(_LIST_SCHEMA)]
 Flag = Annotated[bool, BeforeValidator(_to_flag), WithJsonSchema({"type": "boolean"})]
 Name = Annotated[str, BeforeValidator(_to_name), WithJsonSchema({"type": "string", "pattern": "^[^\\s:]+$"})]
+Edge = Annotated[bool | None, BeforeValidator(_to_edge), WithJsonSchema({"enum": [True, False, "auto"]})]
+Number = Annotated[int, BeforeValidator(_to_number), WithJsonSchema({"type": "integer", "minimum": 0})]
+TreeNumber = Annotated[int, BeforeValidator(_to_tree_number), WithJsonSchema(_VID_SCHEMA)]
+"""A VLAN where there is a tree a VLAN, an instance where there is one an instance."""
+Speed = Annotated[
+    int, BeforeValidator(_to_speed), WithJsonSchema({"type": "string", "pattern": _SPEED.pattern[:-2] + "$"})
+]
+"""Text such as `1G` as Mb/s."""
 Label = Annotated[str, BeforeValidator(_to_label), WithJsonSchema({"type": ["string", "number", "null"]})]
 Mac = Annotated[str, BeforeValidator(_to_mac), WithJsonSchema({"type": "string"})]
 

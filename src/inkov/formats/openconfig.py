@@ -12,6 +12,7 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
+from inkov.formats import openconfig_stp
 from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick, text_leaf, vlan_number
 from inkov.formats.openconfig_wrappers import local, unwrap
 from inkov.formats.reading import Reading
@@ -49,14 +50,18 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
     vlans = _vlan_table(document, reading)
     if vlans is None:
         reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
+    tree, address = openconfig_stp.bridge_tree(document, reading)
     return Switch(
         name=name,
         vlans=vlans,
-        ports=ports,
+        ports=openconfig_stp.with_port_trees(ports, document, tree, reading),
         heard=tuple(_heard(lldp, reading)),
-        mac=text_leaf(document, "lldp", "chassis-id").lower(),
+        mac=address or text_leaf(document, "lldp", "chassis-id").lower(),
+        tree=tree,
         default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
-        origin=Origin(reading.file, "", {"": "", "vlans": "network-instances/network-instance/vlans"}),
+        origin=Origin(
+            reading.file, "", {"": "", "vlans": "network-instances/network-instance/vlans", **openconfig_stp.PLACES}
+        ),
     )
 
 
@@ -141,6 +146,7 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         members=tuple(m for m in members if isinstance(m, str)) if is_lag and isinstance(members, list) else (),
         is_lag=is_lag,
         lacp=_LAG_KINDS.get(str(held.get("lag-type", ""))) if is_lag else None,
+        speed=openconfig_stp.speed(held) if "port-speed" in held or "negotiated-port-speed" in held else 0,
         origin=Origin(reading.file, path, places),
     )
 

@@ -8,17 +8,20 @@ from pydantic import BeforeValidator, Field, model_validator
 
 from inkov.formats.fields import (
     Document,
+    Edge,
     Flag,
     Label,
     ListField,
     Mac,
     Name,
+    Speed,
     VidField,
     VidOrNone,
     VidOrUntagged,
     VlanList,
     wrong,
 )
+from inkov.formats.tree_document import BridgeTreeEntry, PortTreeEntry, RegistrationEntry, SyncEntry
 from inkov.model.vlanset import NONE
 
 
@@ -88,6 +91,11 @@ class Switched(Document):
     tags: Label = Field("802.1Q", description="Tag format: 802.1Q, another's name, or negotiated.")
     enabled: Flag | None = Field(None, description="false: shut down by the administrator.")
     label: Label = Field("", description="What an engineer wrote on the port.")
+    edge: Edge = Field(
+        None, description="An edge port forwards at once and must face a station; auto: it finds out by itself."
+    )
+    tree: PortTreeEntry | None = Field(None, description="How it takes part in the spanning tree.")
+    registration: RegistrationEntry | None = Field(None, description="What dynamic pruning may take off it.")
 
     @model_validator(mode="after")
     def _one_kind(self) -> Switched:
@@ -103,6 +111,7 @@ class PortEntry(Switched):
     """One port, or all ports of a pattern."""
 
     lag: Name | None = Field(None, description="Name of the LAG it is a member of.")
+    speed: Speed | None = Field(None, description="100M, 1G, 10G and so on; the path cost follows from it.")
     subinterfaces: dict[VidOrUntagged, Label] = Field(
         {}, description="On a router: tag, or untagged, to address with prefix length."
     )
@@ -123,6 +132,7 @@ class StartsAs(Document):
     allowed: ListField | None = None
     stance: Literal["silent", "passive", "active"] = "silent"
     enabled: Flag = True
+    edge: Edge = None
 
 
 class Assume(Document):
@@ -131,12 +141,9 @@ class Assume(Document):
     own_tag: Literal["accept", "drop"] | None = Field(None, description="An access port and its own VID as a tag.")
     native_outside_list: Literal["pass", "drop"] | None = Field(None, description="Untagged frames there.")
     tagged_native: Literal["accept", "drop"] | None = Field(None, description="A trunk and its native VLAN tagged.")
-
-
-class Sync(Document):
-    """The group a switch shares its VLAN table with."""
-
-    group: Name
+    uneven_link: Literal["run", "block"] | None = Field(
+        None, description="A tree per VLAN, and a link whose natives differ or whose ends are of different kinds."
+    )
 
 
 class DomainEntry(Document):
@@ -174,9 +181,12 @@ class SwitchDocument(Document):
     name: Name
     kind: Literal["switch", "router", "unmanaged"] = "switch"
     mac: Mac | None = None
+    role: Label = Field("", description="What it is for, such as core or edge; switches of one role are alike.")
     starts_as: StartsAs = StartsAs()
     assume: Assume = Assume()
-    sync: Sync | None = None
+    tree: BridgeTreeEntry = BridgeTreeEntry()
+    pruning: Flag = Field(False, description="It announces which VLANs it wants, and prunes what nobody wants.")
+    sync: SyncEntry | None = None
     domains: dict[VidField, DomainEntry] = Field(
         {}, description="Where each VLAN is a bridge of its own: VLAN to its ports; instead of a VLAN table."
     )

@@ -9,6 +9,7 @@ from inkov.formats.fields import port_names
 from inkov.formats.port_kinds import stance, switching
 from inkov.formats.reading import Reading
 from inkov.formats.switch_document import Assume, LagEntry, PortEntry, SwitchDocument, Switched, VlanEntry
+from inkov.formats.tree_document import port_tree, registration
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines, Path
 from inkov.model.errors import nearest
@@ -56,6 +57,7 @@ def habits(*stated: Assume) -> Habits:
         own_tag=habit("own_tag", "accept", usual.own_tag),
         native_outside_list=habit("native_outside_list", "pass", usual.native_outside_list),
         tagged_native=habit("tagged_native", "accept", usual.tagged_native),
+        uneven_link=habit("uneven_link", "run", usual.uneven_link),
     )
 
 
@@ -94,13 +96,21 @@ class _Builder:
             mac=self.document.mac or "",
             kind=self.kind,
             habits=habits(self.document.assume, self.inherited),
-            sync_group=self.document.sync.group if self.document.sync else "",
+            role=self.document.role,
+            tree=self.document.tree.model(),
+            sync=self.document.sync.model() if self.document.sync else None,
+            prunes=self.document.pruning,
             gateways=self.gateways(),
             origin=Origin(self.reading.file, "", self.switch_places()),
         )
 
     def switch_places(self) -> dict[str, int | str]:
         places: dict[str, int | str] = {"": self.lines.get(("name",), 1), "vlans": self.lines.near(("vlans",))}
+        for group in ("tree", "sync"):
+            for key in ("", "protocol", "priority", "region", "role", "generation", "secret", "group", "spread"):
+                path: Path = (group, key) if key else (group,)
+                if path in self.lines:
+                    places["/".join(map(str, path))] = self.lines[path]
         for key, written in (("vlans", self.document.vlans), ("vlans", self.document.domains)):
             for v in written or ():
                 places[f"{key}/{v}"] = self.lines.near(("domains" if self.document.domains else "vlans", str(v)))
@@ -197,6 +207,9 @@ class _Builder:
             label=entry.label,
             is_lag=isinstance(entry, LagEntry),
             lag=entry.lag if isinstance(entry, PortEntry) else None,
+            speed=(entry.speed or 0) if isinstance(entry, PortEntry) else 0,
+            tree=port_tree(entry.tree, entry.edge if "edge" in entry.model_fields_set else starts.edge),
+            registration=registration(entry.registration),
             origin=self.origin(path, rename, self.untouched),
         )
 

@@ -1,14 +1,15 @@
 """The carriage ladder of a link: what it carries, and for every other VLAN the first rung that fails.
 
 The rungs, in order, are the handbook's: both ports enabled, LAG formed, trunk formed on both ends, in the
-near list, defined and active near, in the far list, defined and active far, the same native VLAN, carried.
+near list, defined and active near, in the far list, defined and active far, the same native VLAN, not
+blocked by the tree, not pruned, carried.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from inkov.forwarding.forming import formats_agree
 from inkov.forwarding.hop import Hop
@@ -47,35 +48,41 @@ class Rung(Enum):
     DEFINED = "not defined"
     ACTIVE = "suspended"
     NATIVE = "native differs"
+    BLOCKED = "blocked by the tree"
+    PRUNED = "pruned"
+
+    @property
+    def by_design(self) -> bool:
+        """The VLAN is kept off the link on purpose, and comes back by itself when it is needed."""
+        return self in {Rung.BLOCKED, Rung.PRUNED}
 
 
 @dataclass(frozen=True, slots=True)
 class Lost:
-    """VLANs that fail at one rung, at one end."""
+    """VLANs that fail at one rung, at one end; `why` adds what is known of it."""
 
     vlans: VlanSet
     rung: Rung
     end: PortRef
     source: Source
+    why: str = ""
 
     def __str__(self) -> str:
-        match self.rung:
-            case Rung.ENABLED:
-                return f"{self.end} is disabled"
-            case Rung.LAG:
-                return f"the LAG of {self.end} does not form"
-            case Rung.FORMAT:
-                return f"{self.end} tags in another format than the far end"
-            case Rung.TRUNK:
-                return f"{self.end} is no trunk"
-            case Rung.LISTED:
-                return f"not in the list of {self.end}"
-            case Rung.DEFINED:
-                return f"not defined on {self.end.switch}"
-            case Rung.ACTIVE:
-                return f"suspended on {self.end.switch}"
-            case Rung.NATIVE:
-                return f"untagged at {self.end}, another VLAN at the far end"
+        return _WORDS[self.rung].format(end=self.end, switch=self.end.switch, why=self.why)
+
+
+_WORDS = {
+    Rung.ENABLED: "{end} is disabled",
+    Rung.LAG: "the LAG of {end} does not form",
+    Rung.FORMAT: "{end} tags in another format than the far end",
+    Rung.TRUNK: "{end} is no trunk",
+    Rung.LISTED: "not in the list of {end}",
+    Rung.DEFINED: "not defined on {switch}",
+    Rung.ACTIVE: "suspended on {switch}",
+    Rung.NATIVE: "untagged at {end}, another VLAN at the far end",
+    Rung.BLOCKED: "blocked by the tree at {end}",
+    Rung.PRUNED: "pruned at {end}: {why}",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,14 +91,16 @@ class Ladder:
 
     Attributes:
         allowed: in the lists of both ends (for an access port, its own VLAN).
-        carried: frames of these VLANs arrive in the same VLAN, both ways.
+        passed: frames of these VLANs arrive in the same VLAN, both ways, unless tree or pruning keep them off.
+        carried: those of them that arrive today; where the tree is not known, those that may.
         lost: allowed at one end at least and used in the campus (where an end is no trunk: used on both
             switches), yet not carried; grouped by reason.
-        there: what crosses from end a to end b.
+        there: what crosses from end a to end b, tree and pruning aside.
         back: what crosses from end b to end a.
     """
 
     allowed: VlanSet
+    passed: VlanSet
     carried: VlanSet
     lost: tuple[Lost, ...]
     there: Hop
@@ -108,25 +117,36 @@ def ladder(network: Network, link: Link) -> Ladder:
     there = network.hop(link.a, link.b, View.MUST)
     back = network.hop(link.b, link.a, View.MUST)
     lists = [memberships(network.settled(end).switching) for end in (link.a, link.b)]
-    carried = there.kept & back.kept if link.up and not network.lag_failure(link) else 0
+    passed = network.passes(link)
+    carried = passed
+    for end in (link.a, link.b):
+        carried &= ~(network.trees.blocks(end) | network.pruning.pruned(end))
     wanted = (lists[0] | lists[1]) & network.used
     wanted &= network.active(link.a.switch) | network.active(link.b.switch)
     ends = (link.a, link.b)
     if not all(passes_vlans(network.port(end)) for end in ends):
-        return Ladder(NONE, NONE, (), Hop(0, ()), Hop(0, ()))
+        return Ladder(NONE, NONE, NONE, (), Hop(0, ()), Hop(0, ()))
     if not all(carries_tags(network.settled(end)) for end in ends):
         wanted |= network.active(link.a.switch) & network.active(link.b.switch) & network.inhabited
     lost = tuple(_lost(network, link, wanted & ~carried, lists))
-    return Ladder(VlanSet.from_mask(lists[0] & lists[1]), VlanSet.from_mask(carried), lost, there, back)
+    allowed = VlanSet.from_mask(lists[0] & lists[1])
+    return Ladder(allowed, VlanSet.from_mask(passed), VlanSet.from_mask(carried), lost, there, back)
+
+
+class Fail(Protocol):
+    """Takes the VLANs that fail at a rung."""
+
+    def __call__(self, mask: Mask, rung: Rung, end: PortRef, source: Source, why: str = "") -> None:
+        """Notes those of them that got this far."""
 
 
 def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> list[Lost]:
     found: list[Lost] = []
 
-    def fail(mask: Mask, rung: Rung, end: PortRef, source: Source) -> None:
+    def fail(mask: Mask, rung: Rung, end: PortRef, source: Source, why: str = "") -> None:
         nonlocal remaining
         if remaining & mask:
-            found.append(Lost(VlanSet.from_mask(remaining & mask), rung, end, source))
+            found.append(Lost(VlanSet.from_mask(remaining & mask), rung, end, source, why))
             remaining &= ~mask
 
     ends = (link.a, link.b)
@@ -152,8 +172,26 @@ def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> l
         first = next(bits(remaining & suspended), 0)
         fail(suspended, Rung.ACTIVE, end, vlan_source(network, end.switch, first))
     for end in ends:
-        fail(network.relay(end).out_untagged, Rung.NATIVE, end, network.port(end).origin.of("native"))
+        fail(
+            network.relay(end).out_untagged & ~network.passes(link),
+            Rung.NATIVE,
+            end,
+            network.port(end).origin.of("native"),
+        )
+    _kept_off(network, ends, fail)
     return found
+
+
+def _kept_off(network: Network, ends: tuple[PortRef, PortRef], fail: Fail) -> None:
+    """Climbs the last rungs: what the tree blocks, and what is pruned."""
+    for end in ends:
+        fail(network.trees.blocks(end), Rung.BLOCKED, end, network.port(end).origin.of("tree"))
+    for end, far in (ends, ends[::-1]):
+        port = network.port(end)
+        source = port.origin.of("registration")
+        fail(port.registration.forbidden.mask, Rung.PRUNED, end, source, "forbidden there")
+        silent = "nobody behind wants it" if network.switches[far.switch].prunes else f"{far.switch} announces nothing"
+        fail(network.pruning.pruned(end), Rung.PRUNED, end, source, silent)
 
 
 def carries_tags(port: Port) -> bool:

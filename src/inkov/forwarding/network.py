@@ -17,7 +17,9 @@ from inkov.forwarding.graph import Graph
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.ladder import Ladder, ladder
 from inkov.forwarding.negotiation import Formed, form
+from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.relay import Mask, RelayMap, View, memberships, relay_map, station_vlans
+from inkov.forwarding.trees import Blocking, Trees
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, natural
 from inkov.model.switch import (
@@ -28,6 +30,7 @@ from inkov.model.switch import (
     Kind,
     Negotiated,
     Port,
+    Routed,
     Switch,
     Trunk,
     Tunnel,
@@ -44,7 +47,8 @@ class Network:
         self.switches: Mapping[str, Switch] = campus.switches
         self._masks: dict[int, tuple[Mask, Mask]] = {}
         self._relay: dict[tuple[PortRef, View], RelayMap] = {}
-        self._graphs: dict[View, Graph] = {}
+        self._graphs: dict[tuple[View, Blocking], Graph] = {}
+        self._passes: dict[int, Mask] = {}
         self._ladders: dict[int, Ladder] = {}  # by identity: links live as long as their network
 
     # -- facts of switches and ports -----------------------------------------------------------------
@@ -229,6 +233,22 @@ class Network:
         relay = self.relay(ref)
         return relay.in_untagged | (relay.takes & memberships(self.settled(ref).switching))
 
+    def stations(self, ref: PortRef) -> Mask:
+        """Returns the domains that honest stations on a port send in or hear."""
+        return self.relay(ref).sends | self.own_domains(ref)
+
+    @cached_property
+    def routed(self) -> Mapping[PortRef, Mask]:
+        """The ports that face a router, with the domains that its subinterfaces there send in or hear."""
+        found = {}
+        for link in self.links:
+            for own, far in ((link.a, link.b), (link.b, link.a)):
+                if link.up and isinstance(there := self.port(far).switching, Routed) and own.switch != far.switch:
+                    relay = self.relay(own)
+                    entered = (relay.accept((tag,) if tag else ()) for tag, _ in there.subinterfaces)
+                    found[own] = sum(1 << d for d in {d for reached in entered for d, _ in reached})
+        return found
+
     @cached_property
     def open_trunks(self) -> list[PortRef]:
         """Ports that carry tags and face no switch: a station behind one is in all its VLANs."""
@@ -249,9 +269,45 @@ class Network:
     # -- the graph -----------------------------------------------------------------------------------
 
     def hop(self, near: PortRef, far: PortRef, view: View) -> Hop:
-        """Returns what crosses a link from one end to the other, were it up and its LAG formed."""
+        """Returns what crosses a link from one end to the other, were it up, its LAG formed, and no tree in the way."""
         tagged = formats_agree(self.port(near), self.port(far))
         return Hop.between(self.relay(near, view), self.relay(far, view), tagged=tagged)
+
+    def hop_today(self, near: PortRef, far: PortRef, view: View, tree: Blocking) -> Hop:
+        """Returns what crosses a link with today's tree and pruning."""
+        if tree is Blocking.IGNORED:
+            return self.hop(near, far, view)
+        trees = self.trees
+        into, out = (
+            (trees.allows(far), trees.allows(near))
+            if tree is Blocking.SURE
+            else (~trees.blocks(far), ~trees.blocks(near))
+        )
+        out &= ~self.pruning.pruned(near)
+        if out == into == -1:
+            return self.hop(near, far, view)
+        tagged = formats_agree(self.port(near), self.port(far))
+        sending, taking = self.relay(near, view), self.relay(far, view)
+        return Hop.between(sending.limited(out, out), taking.limited(into, into), tagged=tagged)
+
+    def passes(self, link: Link) -> Mask:
+        """Returns the VLANs that cross a link both ways and stay themselves, as far as ports and tables go."""
+        if not link.up or self.lag_failure(link):
+            return 0
+        if id(link) not in self._passes:
+            there, back = self.hop(link.a, link.b, View.MUST), self.hop(link.b, link.a, View.MUST)
+            self._passes[id(link)] = there.kept & back.kept
+        return self._passes[id(link)]
+
+    @cached_property
+    def trees(self) -> Trees:
+        """The spanning trees."""
+        return Trees(self)
+
+    @cached_property
+    def pruning(self) -> Pruning:
+        """Dynamic pruning."""
+        return Pruning(self)
 
     def lag_failure(self, link: Link) -> str:
         """Says why the LAG of a link does not form; empty when it does."""
@@ -278,18 +334,25 @@ class Network:
         ]
         return sorted([*plain, *through], key=lambda k: (k.a.order, k.b.order))
 
-    def graph(self, view: View) -> Graph:
-        """Returns the directed graph on (switch, domain) in a view."""
-        if view not in self._graphs:
+    def graph(self, view: View, tree: Blocking | None = None) -> Graph:
+        """Returns the directed graph on (switch, domain) in a view.
+
+        Args:
+            view: which facts count.
+            tree: which of the tree's and of pruning's blocks count; all that are possible in *must*, none in *may*.
+        """
+        tree = tree or (Blocking.SURE if view is View.MUST else Blocking.IGNORED)
+        if (view, tree) not in self._graphs:
             graph = Graph()
             for link in self.links:
+                a, b = link.a, link.b
                 if link.up and (view is View.MAY or not (link.doubt or self.lag_failure(link))):
-                    graph.join(link.a, link.b, self.hop(link.a, link.b, view), self.hop(link.b, link.a, view))
+                    graph.join(a, b, self.hop_today(a, b, view, tree), self.hop_today(b, a, view, tree))
             if view is View.MAY:
                 self._join_doubtful(graph)
                 self._join_outside(graph)
-            self._graphs[view] = graph
-        return self._graphs[view]
+            self._graphs[view, tree] = graph
+        return self._graphs[view, tree]
 
     def _join_doubtful(self, graph: Graph) -> None:
         """Joins all the far ends that discovery gives one port: they may be on one cable, or behind one hub."""

@@ -105,6 +105,18 @@ class RelayMap:
         """Domains that frames may enter here."""
         return self.in_untagged | self.in_tagged | sum(1 << d for d in {d for _, d in self.in_mapped})
 
+    def limited(self, out: Mask, into: Mask) -> RelayMap:
+        """Returns what is left where only some domains leave and only some are entered; -1 stands for all."""
+        return RelayMap(
+            self.in_untagged & into,
+            self.in_tagged & into,
+            self.out_untagged & out,
+            self.out_tagged & out,
+            tuple((t, d) for t, d in self.in_mapped if into >> d & 1),
+            tuple((d, t) for d, t in self.out_mapped if out >> d & 1),
+            self.keeps,
+        )
+
     def __or__(self, other: RelayMap) -> RelayMap:
         """Returns what either map does: for a port that could be one or the other."""
         return RelayMap(

@@ -12,6 +12,7 @@ from enum import Enum
 from typing import Final, TypeAlias
 
 from inkov.model.source import Origin, Source
+from inkov.model.tree import ANY_REGISTRATION, NO_BRIDGE_TREE, NO_PORT_TREE, BridgeTree, PortTree, Registration, Sync
 from inkov.model.vlanset import Vid, VlanSet
 
 DEFAULT_VLAN: Vid = 1
@@ -67,11 +68,13 @@ class Habits:
         own_tag: an access port accepts frames that carry its own VID as a tag.
         native_outside_list: untagged frames pass a trunk whose native VLAN is not in its list.
         tagged_native: a trunk accepts frames that carry its native VLAN as a tag.
+        uneven_link: a tree per VLAN lets a link run whose natives differ or whose ends are of different kinds.
     """
 
     own_tag: bool = False
     native_outside_list: bool = False
     tagged_native: bool = True
+    uneven_link: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -232,6 +235,9 @@ class Port:
         members: for a LAG, the names of its member ports, in natural order.
         is_lag: it is a LAG, with or without members.
         lacp: for a LAG, how it forms; None when the input does not say.
+        speed: in Mb/s; 0 when the input does not say.
+        tree: how it takes part in the spanning tree.
+        registration: what dynamic pruning may take off it.
         origin: where its settings were written.
     """
 
@@ -245,6 +251,9 @@ class Port:
     members: tuple[str, ...] = ()
     is_lag: bool = False
     lacp: Lacp | None = None
+    speed: int = 0
+    tree: PortTree = NO_PORT_TREE
+    registration: Registration = ANY_REGISTRATION
     origin: Origin = field(compare=False)
 
 
@@ -289,7 +298,10 @@ class Switch:
         mac: its chassis address in lower case, empty when unknown.
         kind: switch, router or unmanaged device.
         habits: what its platform does and its configuration does not say.
-        sync_group: the group it shares its VLAN table with; empty when none.
+        role: what it is for, such as core or edge; switches of one role are alike. Empty when not stated.
+        tree: how it takes part in the spanning tree.
+        sync: how it shares its VLAN table; None when it does not.
+        prunes: it takes part in dynamic pruning: announces what it wants, and prunes what nobody wants.
         gateways: its addresses in VLANs.
         default_vlan_listed: the input would list the default VLAN if it existed.
         origin: where it was written.
@@ -302,10 +314,18 @@ class Switch:
     mac: str = ""
     kind: Kind = Kind.SWITCH
     habits: Habits = Habits()
-    sync_group: str = ""
+    role: str = ""
+    tree: BridgeTree = NO_BRIDGE_TREE
+    sync: Sync | None = None
+    prunes: bool = False
     gateways: tuple[Gateway, ...] = ()
     default_vlan_listed: bool = True
     origin: Origin = field(compare=False)
 
     def __hash__(self) -> int:
         return hash(self.name)
+
+    @property
+    def sync_group(self) -> str:
+        """The group it shares its VLAN table with; empty when none."""
+        return self.sync.group if self.sync else ""

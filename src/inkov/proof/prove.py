@@ -204,6 +204,8 @@ def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list
             found.append(f"what {ref.switch} does is not known: its file, or the cable, is missing")
         elif (why := unknown(network.port(ref))) is not None:
             found.append(f"{ref}: {why} ({network.port(ref).origin.of()})")
+        elif kept_off := _kept_off(network, ref, sending=ref == out):
+            found.append(kept_off)
         elif not network.switches[ref.switch].default_vlan_listed:
             found.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
     for link in network.links:
@@ -212,3 +214,16 @@ def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list
             if reason := network.lag_failure(link):
                 found.append(f"whether ports of {link} pass frames one by one, as its LAG does not form: {reason}")
     return found or [f"whether frames pass from {out} to {into}"]
+
+
+def _kept_off(network: Network, ref: PortRef, *, sending: bool) -> str:
+    """Says what keeps frames off a port today and may let them through tomorrow; empty when nothing does."""
+    if doubt := network.trees.doubt(ref):
+        return f"whether the tree blocks {ref}: {doubt}"
+    if network.trees.allows(ref) != -1:
+        return f"the tree blocks {ref} today, and opens it when a link fails"
+    return (
+        f"pruning keeps VLANs off {ref} today, and may let them through tomorrow"
+        if sending and network.pruning.pruned(ref)
+        else ""
+    )

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Domain, Mask, View
+from inkov.forwarding.trees import Blocking
 from inkov.model.names import PortRef
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.stations import Stations
@@ -25,11 +26,13 @@ def together(network: Network, stations: Stations) -> Outcome:
         deaf = _deaf(stations, senders, reached)
         if deaf is None:
             continue
-        may = network.graph(View.MAY).spread({sender[0]: 1 << sender[1]})
+        may = network.graph(View.MAY, Blocking.KNOWN).spread({sender[0]: 1 << sender[1]})
         stop = _stop(network, senders[0], sender[1], deaf)
         if _deaf(stations, senders, may) is None:
             where = f" at {stop.link}" if stop.link else ""
-            return CannotTell((f"whether frames pass from {stop.sender} to {stop.hearer}{where}",))
+            tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.trees.doubt(e))), "")
+            because = f": {tree}" if tree and not where else ""
+            return CannotTell((f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",))
         return Broken(stop=stop)
     ports = {ref for refs in stations.senders.values() for ref in refs}
     return Proved(
@@ -47,22 +50,30 @@ def _deaf(stations: Stations, senders: list[PortRef], reached: Mapping[str, Mask
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:
     """Finds the link where frames stop: the first that fails on a shortest cabled way between the two."""
-    for link in cabled_way(network, start.switch, end.switch):
+    for link in cabled_way(network, start.switch, end.switch, domain):
         if domain not in (climbed := network.ladder(link)).carried:
             lost = next((loss for loss in climbed.lost if domain in loss.vlans), None)
             return Stop(start, end, str(link), lost)
     return Stop(start, end)
 
 
-def cabled_way(network: Network, start: str, end: str) -> list[Link]:
-    """Returns the links of a shortest cabled way between two switches, whatever they carry; empty without one."""
+def cabled_way(network: Network, start: str, end: str, domain: Domain) -> list[Link]:
+    """Returns the links of a shortest cabled way between two switches, whatever their ports carry.
+
+    A way that today's tree leaves open to a domain is preferred. Empty without one.
+    """
+    return _way(network, start, end, 1 << domain) or _way(network, start, end, 0)
+
+
+def _way(network: Network, start: str, end: str, unblocked: Mask) -> list[Link]:
     came: dict[str, tuple[str, Link] | None] = {start: None}
     todo = deque([start])
+    trees = network.trees
     while todo and end not in came:
         switch = todo.popleft()
         for link in network.links_at.get(switch, ()):
             far = link.far_switch(switch)
-            if far not in came:
+            if far not in came and not (trees.blocks(link.a) | trees.blocks(link.b)) & unblocked:
                 came[far] = (switch, link)
                 todo.append(far)
     way: list[Link] = []

@@ -8,6 +8,7 @@ from inkov.forwarding.cabling import Link
 from inkov.forwarding.ladder import Lost, Rung, mode_setting, vlan_source
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Domain, Tags, View, untagged_vlan
+from inkov.forwarding.trees import Blocking
 from inkov.forwarding.words import setting
 from inkov.model.names import PortRef
 from inkov.model.source import Source
@@ -115,13 +116,21 @@ def _leg(network: Network, start: PortRef, end: PortRef) -> Leg:
     entered = network.relay(start).accept(())
     if not entered:
         return Leg(start, end, (), _cannot_send(network, start))
-    reach = network.graph(View.MUST).reach([(start.switch, d, inner) for d, inner in entered])
     hears = network.relay(end)
-    if start != end:
+    for tree in (Blocking.SURE, Blocking.KNOWN) if start != end else ():
+        reach = network.graph(View.MUST, tree).reach([(start.switch, d, inner) for d, inner in entered])
         for state in reach.states:
             if state.switch == end.switch and hears.send(state.domain, state.inner):
-                return Leg(start, end, passages(network, reach, state, start, end))
+                way = passages(network, reach, state, start, end)
+                return Leg(start, end, way, _doubtful(network, way) if tree is Blocking.KNOWN else None)
     return _stopped(network, start, end, *entered[0])
+
+
+def _doubtful(network: Network, way: tuple[Passage, ...]) -> Halt:
+    """Says where it is not known whether the tree lets a frame through."""
+    ports = [ref for p in way for ref in (p.by, p.out)]
+    at = next(ref for ref in ports if network.trees.doubt(ref))
+    return Halt(at, f"whether the tree blocks {at} is not known: {network.trees.doubt(at)}", ())
 
 
 def _cannot_send(network: Network, start: PortRef) -> Halt:
@@ -141,7 +150,7 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
     way: list[Passage] = []
     by: PortRef = start
     arrived: Tags | None = ()
-    links = cabled_way(network, start.switch, end.switch)
+    links = cabled_way(network, start.switch, end.switch, domain)
     if not links and start.switch != end.switch:
         return Leg(start, end, (), Halt(start, f"no cable leads from {start.switch} to {end.switch}"))
     if links and (design := _by_design(network, start, end)) is not None:
@@ -170,10 +179,13 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
     return Leg(start, end, tuple(way), changed or _at_end(network, start, end, domain))
 
 
+_OF_THE_VLAN = {Rung.LISTED, Rung.DEFINED, Rung.ACTIVE, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED}
+
+
 def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Halt | None:
     """Says why a link does not take a VLAN; None when it takes it, in this direction at least."""
     climbed = network.ladder(link)
-    hop = climbed.there if near == link.a else climbed.back
+    hop = network.hop_today(near, link.b if near == link.a else link.a, View.MUST, Blocking.KNOWN)
     passes = hop.carry(1 << domain) and link.up and not network.lag_failure(link) and not link.doubt
     if passes:
         return None
@@ -182,9 +194,7 @@ def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Hal
     lost: Lost | None = next((loss for loss in climbed.lost if domain in loss.vlans), None)
     if lost is None:
         return None
-    why = (
-        f"VLAN {domain} is {lost}" if lost.rung in {Rung.LISTED, Rung.DEFINED, Rung.ACTIVE, Rung.NATIVE} else str(lost)
-    )
+    why = f"VLAN {domain} is {lost}" if lost.rung in _OF_THE_VLAN else str(lost)
     if reason := network.lag_failure(link):
         why = f"the LAG between {link.a} and {link.b} does not form: {reason}"
     elif lost.rung is Rung.TRUNK and (how := network.formed(lost.end).how):

@@ -74,6 +74,7 @@ def _native(vlan: int | None) -> str:
 def _notes(r: LinkRow) -> RenderableType | None:
     """Returns what is wrong with a link: a line a reason, with the setting to blame."""
     rows = [(words(f"{shortened(n.vlans)} lost", "bold"), words(n.reason), words(n.source, "cyan")) for n in r.lost]
+    rows += [(words(shortened(k.vlans)), words(k.reason), words(k.source, "cyan")) for k in r.kept_off]
     rows += [(Text("leak", style="bold red"), words(leak), Text("")) for leak in r.leaks]
     ends = ((r.a, r.how_a), (r.b, r.how_b))
     rows += [(Text("formed", style="bold"), words(f"{end} {how}"), Text("")) for end, how in ends if how]

@@ -50,8 +50,9 @@ class LinkRow:
         carries: how many of those the campus uses.
         wanted: how many either end allows and the campus uses.
         lost: the others, with reasons.
+        kept_off: VLANs that could cross, and the tree or pruning keep off today.
         leaks: VLANs that change into others on this link, as `visitor-pier 350 -> watchtower 360`.
-        doubt: why it is not sure that this link exists; empty when it is.
+        doubt: why it is not sure that this link exists, or is not blocked by the tree; empty when it is.
     """
 
     a: str
@@ -67,6 +68,7 @@ class LinkRow:
     carries: int
     wanted: int
     lost: tuple[LostRow, ...]
+    kept_off: tuple[LostRow, ...]
     leaks: tuple[str, ...]
     doubt: str
 
@@ -151,7 +153,9 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
     shown = VlanSet.from_mask(network.used) if vlans is None else vlans
     a, b = network.formed(link.a), network.formed(link.b)
     carried = climbed.carried & shown
-    lost = [(loss.vlans & shown, loss) for loss in climbed.lost if loss.vlans & shown]
+    lost = [(loss.vlans & shown, loss) for loss in climbed.lost if loss.vlans & shown and not loss.rung.by_design]
+    kept_off = [loss for loss in climbed.lost if loss.vlans & shown and loss.rung.by_design]
+    unsure = [f"the tree may block {e}: {why}" for e in (link.a, link.b) if (why := network.trees.doubt(e))]
     both = [(climbed.there.leaks, link.a, link.b), (climbed.back.leaks, link.b, link.a)]
     return LinkRow(
         a=str(link.a),
@@ -167,13 +171,14 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
         carries=len(carried),
         wanted=len(carried) + sum(len(v) for v, _ in lost),
         lost=tuple(LostRow(str(v), str(loss), str(loss.source)) for v, loss in lost),
+        kept_off=tuple(LostRow(str(k.vlans & shown), str(k), str(k.source)) for k in kept_off),
         leaks=tuple(
             f"{near.switch} {VlanSet.from_mask(leak.out)} -> {far.switch} {VlanSet.from_mask(leak.into)}"
             for leaks, near, far in both
             for leak in leaks
             if link.up and (vlans is None or (leak.out | leak.into) & vlans.mask)
         ),
-        doubt=link.doubt,
+        doubt=link.doubt or next(iter(unsure), ""),
     )
 
 

@@ -1,0 +1,364 @@
+"""The spanning trees of a campus: which ports are blocked for which VLANs, and where that cannot be known.
+
+Switches that run a tree and hear each other are one part. In a part where nothing is left to guess the
+election decides. Where a switch does not say which tree it runs, or kinds of tree meet that do not talk to
+each other, any tree may be chosen: then a VLAN surely crosses a ring only if every link of it carries it,
+because any link of a ring is in some tree.
+
+Two things are taken as the standard has them: a switch without a tree swallows tree frames (IEEE
+802.1Q-2022, 8.6.3), and stations run none.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass, field
+from enum import Enum
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from inkov.forwarding.blocks import blocks
+from inkov.forwarding.cabling import Link, components, finder
+from inkov.forwarding.election import BridgeId, Election, Lan, Role, elect
+from inkov.forwarding.election import Port as TreePort
+from inkov.forwarding.ladder import carries_tags
+from inkov.forwarding.relay import Mask, View, untagged_vlan
+from inkov.model.names import PortRef, natural
+from inkov.model.switch import Kind
+from inkov.model.tree import Protocol, default_cost
+from inkov.model.vlanset import FULL_MASK, Vid
+
+if TYPE_CHECKING:
+    from inkov.forwarding.network import Network
+
+
+class Blocking(Enum):
+    """Which blocks a graph leaves out: every possible one, those known of today, or none."""
+
+    SURE = "what surely passes"
+    KNOWN = "what is not known to be blocked"
+    IGNORED = "as if nothing were blocked"
+
+
+@dataclass(frozen=True, slots=True)
+class Tree:
+    """One tree of one part.
+
+    Attributes:
+        number: 0 where one tree serves all VLANs, the instance with MSTP, and with a tree per VLAN its lowest VLAN.
+        vlans: the VLANs in use that it decides about.
+        election: what became of each port.
+    """
+
+    number: int
+    vlans: Mask
+    election: Election
+
+    def role(self, ref: PortRef) -> Role | None:
+        """Returns what a port is in it; None when it takes no part."""
+        return self.election.role.get(ref)
+
+
+@dataclass(slots=True)
+class Part:
+    """Switches that run a tree and hear each other.
+
+    Attributes:
+        switches: in natural order.
+        lans: the LANs among them.
+        ring: there are two ways somewhere.
+        unknown: why today's tree is not known; empty when it is.
+        trees: the trees, by number; none when unknown.
+    """
+
+    switches: list[str]
+    lans: list[Lan]
+    ring: bool
+    unknown: str = ""
+    trees: list[Tree] = field(default_factory=list)
+
+
+class Trees:
+    """All trees of a network."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self._shared: dict[str, dict[str, int]] = {}
+
+    # -- what hears what -----------------------------------------------------------------------------
+
+    @cached_property
+    def lans(self) -> dict[Lan, tuple[Link, ...]]:
+        """All LANs between switches, with the links that make each: one, or those of a group of unmanaged devices."""
+        switches = self.network.switches
+        found: dict[Lan, tuple[Link, ...]] = {}
+        boxes = [n for n, s in switches.items() if s.kind is Kind.UNMANAGED]
+        hubs: dict[str, list[Link]] = defaultdict(list)
+        up = [k for k in self.network.links if k.up]
+        cluster = {b: min(part) for part in components(boxes, up) for b in part}
+        for link in up:
+            kinds = {switches[end.switch].kind for end in (link.a, link.b)}
+            if kinds == {Kind.SWITCH}:
+                found[link.a, link.b] = (link,)
+            elif Kind.ROUTER not in kinds:
+                box = link.a.switch if link.a.switch in cluster else link.b.switch
+                hubs[cluster[box]].append(link)
+        for links in hubs.values():
+            ends = [e for k in links for e in (k.a, k.b) if switches[e.switch].kind is Kind.SWITCH]
+            if ends:
+                found[tuple(sorted(ends, key=lambda e: e.order))] = tuple(links)
+        return found
+
+    def _takes_part(self, ref: PortRef) -> bool:
+        return self.network.switches[ref.switch].tree.protocol is not Protocol.OFF and self.network.port(ref).tree.runs
+
+    @cached_property
+    def _heard(self) -> dict[Lan, Lan]:
+        """Each LAN by the ports of it that send tree frames."""
+        return {taking: lan for lan in self.lans if (taking := tuple(e for e in lan if self._takes_part(e)))}
+
+    @cached_property
+    def parts(self) -> list[Part]:
+        """The parts, in the order of their first switch; switches that run no tree are in none."""
+        running = [
+            n for n, s in self.network.switches.items() if s.kind is Kind.SWITCH and s.tree.protocol is not Protocol.OFF
+        ]
+        parent = {n: n for n in running}
+        find = finder(parent)
+        for lan in self._heard:
+            for end in lan[1:]:
+                parent[find(end.switch)] = find(lan[0].switch)
+        names: dict[str, list[str]] = defaultdict(list)
+        lans: dict[str, list[Lan]] = defaultdict(list)
+        for n in running:
+            names[find(n)].append(n)
+        for lan in self._heard:
+            lans[find(lan[0].switch)].append(lan)
+        made = []
+        for first, members in names.items():
+            inside = lans[first]
+            ring = sum(map(len, inside)) >= len(members) + len(inside)
+            made.append(Part(sorted(members, key=natural), inside, ring))
+        for part in made:
+            part.unknown = self._unknown(part)
+            if not part.unknown:
+                part.trees = sorted(self._trees(part, part.lans), key=lambda t: t.number)
+                part.unknown = self._undecided(part)
+            if part.unknown:
+                part.trees = []
+        return sorted(made, key=lambda p: natural(p.switches[0]))
+
+    def _unknown(self, part: Part) -> str:
+        protocols = {n: self.network.switches[n].tree.protocol for n in part.switches}
+        unstated = [n for n, p in protocols.items() if p is None]
+        if unstated:
+            more = f" and {len(unstated) - 1} more" if len(unstated) > 1 else ""
+            return f"which tree {unstated[0]}{more} runs is not stated"
+        each = next((n for n, p in protocols.items() if p is Protocol.PER_VLAN), None)
+        one = next((n for n, p in protocols.items() if p is not Protocol.PER_VLAN), None)
+        if each is not None and one is not None:
+            return f"{each} runs a tree per VLAN and {one} does not; what they make of each other is not known"
+        return ""
+
+    def _undecided(self, part: Part) -> str:
+        """Says what the trees hang on that is not known: bridge addresses, or links that may not be there."""
+        doubt = next((d for t in part.trees for d in t.election.doubt.values()), None)
+        if doubt:
+            names = " and ".join(sorted(doubt, key=natural))
+            return f"whether {names} come first hangs on their bridge addresses, which are not known"
+        unsure = {lan: why for lan in part.lans for k in self.lans[self._heard[lan]] if (why := self._unsure(k))}
+        if unsure:
+            without = self._trees(part, [lan for lan in part.lans if lan not in unsure])
+            if _open_ports(part.trees, unsure) != _open_ports(without, unsure):
+                return next(iter(unsure.values()))
+        return ""
+
+    def _unsure(self, link: Link) -> str:
+        """Says why it is not sure that tree frames cross a link; empty when they do."""
+        failure = self.network.lag_failure(link)
+        return link.doubt or (f"at {link.a} {failure}" if failure else "")
+
+    # -- the trees of a part -------------------------------------------------------------------------
+
+    def _trees(self, part: Part, lans: list[Lan]) -> Iterator[Tree]:
+        if self.network.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
+            yield from self._vlan_trees(part, lans)
+            return
+        common = self._elect(part.switches, lans, 0)
+        yield Tree(0, FULL_MASK & ~self._in_instances(part), common)
+        yield from self._instance_trees(part, lans, common)
+
+    def _elect(self, names: list[str], lans: list[Lan], number: int) -> Election:
+        switches = self.network.switches
+        ids = {n: BridgeId((t := switches[n].tree).own.get(number, t.priority), switches[n].mac, n) for n in names}
+        ports = {p: self._port(p, number) for lan in lans for p in lan}
+        regions = {n: region for n in names if number == 0 and (region := switches[n].tree.region) is not None}
+        return elect(ids, lans, ports, regions)
+
+    def _port(self, ref: PortRef, number: int) -> TreePort:
+        port, switch = self.network.port(ref), self.network.switches[ref.switch]
+        said = port.tree
+        cost, priority = next(((c, p) for n, c, p in said.own if n == number), (None, None))
+        if ref.switch not in self._shared:
+            self._shared[ref.switch] = {name: i for i, name in enumerate(switch.ports, 1)}
+        return TreePort(
+            said.priority if priority is None else priority,
+            said.number or self._shared[ref.switch][ref.port],
+            cost or said.cost or self._default_cost(ref),
+        )
+
+    def _default_cost(self, ref: PortRef) -> int:
+        switch, port = self.network.switches[ref.switch], self.network.port(ref)
+        members = [switch.ports[m] for m in port.members]
+        speed = port.speed or next((m.speed for m in members if m.speed), 0)
+        return default_cost(speed, wide=switch.tree.wide_costs, members=sum(m.enabled for m in members))
+
+    def _in_instances(self, part: Part) -> Mask:
+        """Returns the VLANs that are in an instance of their own on every MSTP switch of a part."""
+        found = FULL_MASK
+        for n in part.switches:
+            region = self.network.switches[n].tree.region
+            found &= FULL_MASK & ~region.vlans(0).mask if region else 0
+        return found
+
+    def _instance_trees(self, part: Part, lans: list[Lan], common: Election) -> Iterator[Tree]:
+        groups: dict[str, list[str]] = defaultdict(list)
+        for n in part.switches:
+            if self.network.switches[n].tree.region is not None:
+                groups[common.region[n]].append(n)
+        for names in groups.values():
+            region = self.network.switches[names[0]].tree.region
+            inside = [lan for lan in lans if {p.switch for p in lan} <= set(names)]
+            border = [p for lan in lans if lan not in inside for p in lan if p.switch in names]
+            for number, vlans in region.instances if region else ():
+                election = self._elect(names, inside, number)
+                for p in border:  # at the border of a region its instances follow the common tree
+                    role = common.role[p]
+                    election.role[p] = Role.MASTER if role is Role.ROOT else role
+                    if p in common.beaten:
+                        election.beaten[p] = common.beaten[p]
+                yield Tree(number, vlans.mask, election)
+
+    def _vlan_trees(self, part: Part, lans: list[Lan]) -> Iterator[Tree]:
+        """Yields a tree for each class of VLANs that all switches treat alike."""
+        network = self.network
+        carried = {lan: self._carried(lan) for lan in lans}
+        splits = {*carried.values(), *(network.active(n) for n in part.switches)}
+        for n in part.switches:
+            own = network.switches[n].tree.own
+            for value in set(own.values()):
+                splits.add(sum(1 << v for v, p in own.items() if p == value))
+        for lan in lans:
+            for p in lan:
+                splits.update(1 << n for n, _, _ in network.port(p).tree.own)
+        relayed = 0
+        for n in part.switches:
+            relayed |= network.active(n)
+        classes = [network.used & relayed]
+        for split in splits:
+            classes = [half for c in classes for half in (c & split, c & ~split) if half]
+        for c in classes:
+            lowest = (c & -c).bit_length() - 1
+            names = [n for n in part.switches if network.active(n) >> lowest & 1]
+            joining = [lan for lan, mask in carried.items() if mask >> lowest & 1]
+            yield Tree(lowest, c, self._elect(names, joining, lowest))
+
+    def _carried(self, lan: Lan) -> Mask:
+        """Returns the VLANs whose tree frames all ports of a LAN exchange."""
+        if len(lan) == 2 and len(self.lans[self._heard[lan]]) == 1:
+            return self.network.passes(self.lans[self._heard[lan]][0])
+        found = -1
+        for p in lan:
+            relay = self.network.relay(p, View.MUST)
+            found &= relay.sends & relay.takes
+        return found & FULL_MASK
+
+    # -- what follows for frames ---------------------------------------------------------------------
+
+    @cached_property
+    def _limits(self) -> tuple[dict[PortRef, Mask], dict[PortRef, str]]:
+        """Returns the VLANs that surely pass, of ports where not all do; and why it is not known, where it is not."""
+        allowed: dict[PortRef, Mask] = {}
+        unsure: dict[PortRef, str] = {}
+        for part in self.parts:
+            if part.unknown:
+                if part.ring:
+                    self._limit_rings(part, allowed, unsure)
+                continue
+            for tree in part.trees:
+                for ref, role in tree.election.role.items():
+                    if not role.forwards:
+                        allowed[ref] = allowed.get(ref, -1) & ~self._decided(tree, ref)
+            if self.network.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
+                self._limit_uneven(part, allowed)
+        return allowed, unsure
+
+    def _decided(self, tree: Tree, ref: PortRef) -> Mask:
+        """Returns the VLANs a tree decides about on one switch."""
+        region = self.network.switches[ref.switch].tree.region
+        if tree.number == 0:
+            return region.vlans(0).mask if region else FULL_MASK
+        return tree.vlans
+
+    def _limit_rings(self, part: Part, allowed: dict[PortRef, Mask], unsure: dict[PortRef, str]) -> None:
+        inside = {k: lan for lan in part.lans for k in self.lans[self._heard[lan]]}
+        for block in blocks(list(inside), lambda k: (k.a.switch, k.b.switch)):
+            if not block.ring:
+                continue
+            common = FULL_MASK
+            for link in block.links:
+                common &= 0 if self._unsure(link) else self._carried(inside[link])
+            for link in block.links:
+                for end in (link.a, link.b):
+                    allowed[end] = allowed.get(end, -1) & (common | ~FULL_MASK)
+                    unsure[end] = part.unknown
+
+    def _limit_uneven(self, part: Part, allowed: dict[PortRef, Mask]) -> None:
+        for lan in part.lans:
+            if len(lan) != 2 or all(self.network.switches[e.switch].habits.uneven_link for e in lan):
+                continue
+            ports = [self.network.settled(e) for e in lan]
+            natives = {untagged_vlan(p.switching) for p in ports}
+            lost = 0
+            if len({carries_tags(p) for p in ports}) > 1:
+                lost = FULL_MASK
+            elif len(natives) > 1:
+                lost = sum(1 << v for v in natives - {None} if v)
+            for end in lan:
+                if lost:
+                    allowed[end] = allowed.get(end, -1) & ~lost
+
+    def allows(self, ref: PortRef) -> Mask:
+        """Returns the domains that surely pass a port as far as the tree goes; -1 for all."""
+        return self._limits[0].get(ref, -1)
+
+    def blocks(self, ref: PortRef) -> Mask:
+        """Returns the VLANs that surely do not pass a port today because of the tree."""
+        return 0 if ref in self._limits[1] else ~self.allows(ref)
+
+    def doubt(self, ref: PortRef) -> str:
+        """Says why today's tree is not known at a port; empty when it is, or does not matter."""
+        return self._limits[1].get(ref, "")
+
+    def part_of(self, switch: str) -> Part | None:
+        """Returns the part a switch is in; None when it runs no tree."""
+        return self._part_by_switch.get(switch)
+
+    @cached_property
+    def _part_by_switch(self) -> dict[str, Part]:
+        return {n: part for part in self.parts for n in part.switches}
+
+    def tree_for(self, switch: str, vid: Vid) -> Tree | None:
+        """Returns the tree that decides about a VLAN on a switch; None when there is none, or it is not known."""
+        part = self.part_of(switch)
+        for tree in part.trees if part else ():
+            if switch in tree.election.root and self._decided(tree, PortRef(switch, "")) >> vid & 1:
+                return tree
+        return None
+
+
+def _open_ports(trees: Iterable[Tree], but: Collection[Lan]) -> dict[tuple[int, PortRef], bool]:
+    """Returns which ports forward in which tree, those of some LANs left out."""
+    left_out = {p for lan in but for p in lan}
+    return {(t.number, p): r.forwards for t in trees for p, r in t.election.role.items() if p not in left_out}
