@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from typing import TypeVar
 
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef
@@ -246,10 +247,13 @@ def components(nodes: Iterable[str], links: Iterable[Link]) -> list[frozenset[st
     return [frozenset(part) for part in parts.values()]
 
 
-def finder(parent: dict[str, str]) -> Callable[[str], str]:
+Item = TypeVar("Item", str, int)
+
+
+def finder(parent: dict[Item, Item]) -> Callable[[Item], Item]:
     """Returns the find operation of a union-find forest, with path halving."""
 
-    def find(n: str) -> str:
+    def find(n: Item) -> Item:
         while parent[n] != n:
             parent[n] = parent[parent[n]]
             n = parent[n]

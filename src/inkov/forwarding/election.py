@@ -16,6 +16,7 @@ from enum import Enum
 from heapq import heappop, heappush
 from typing import NamedTuple, TypeAlias, TypeVar
 
+from inkov.forwarding.cabling import finder
 from inkov.model.names import PortRef
 
 Lan: TypeAlias = tuple[PortRef, ...]
@@ -134,13 +135,7 @@ def elect(
 
 def _parts(bridges: Iterable[str], lans: Iterable[Lan]) -> list[frozenset[str]]:
     parent = {b: b for b in bridges}
-
-    def find(b: str) -> str:
-        while parent[b] != b:
-            parent[b] = parent[parent[b]]
-            b = parent[b]
-        return b
-
+    find = finder(parent)
     for lan in lans:
         for port in lan[1:]:
             parent[find(port.switch)] = find(lan[0].switch)

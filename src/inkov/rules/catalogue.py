@@ -5,11 +5,26 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from inkov.forwarding.network import Network
-from inkov.rules import access, lag, lists, native, neighbour, private, stance, tags, trunk, vlan, voice
+from inkov.rules import (
+    access,
+    edge,
+    lag,
+    lists,
+    native,
+    neighbour,
+    private,
+    ring,
+    stance,
+    tags,
+    tree,
+    trunk,
+    vlan,
+    voice,
+)
 from inkov.rules.finding import Finding, grouped
 from inkov.rules.registry import RULES, Facts
 
-THEMES = (access, lag, lists, native, neighbour, private, stance, tags, trunk, vlan, voice)
+THEMES = (access, edge, lag, lists, native, neighbour, private, ring, stance, tags, tree, trunk, vlan, voice)
 """The modules that declare rules; a test compares this with the folder."""
 
 __all__ = ["RULES", "THEMES", "audit"]

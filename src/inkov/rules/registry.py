@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from inkov.forwarding.islands import Islands
+from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
 from inkov.rules.finding import Finding, Severity
 
@@ -16,6 +17,7 @@ class Facts:
     def __init__(self, network: Network) -> None:
         self.network = network
         self.islands = Islands(network)
+        self.needs = Needs(network)
 
 
 Check = Callable[[Facts], Iterator[Finding]]

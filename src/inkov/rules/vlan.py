@@ -138,7 +138,7 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
         k
         for k in network.joins
         if (loss := _loss(facts, k, vid)) is not None
-        and loss.rung in {Rung.LAG, Rung.TRUNK, Rung.FORMAT, Rung.LISTED, Rung.NATIVE}
+        and loss.rung in {Rung.LAG, Rung.TRUNK, Rung.FORMAT, Rung.LISTED, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED}
     ]
     switches = sorted({s for island in bridged for s in island})
     parts = components(switches, joining)

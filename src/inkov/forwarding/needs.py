@@ -1,0 +1,156 @@
+"""What every link must carry: the VLANs that have members on both sides of it.
+
+Where there is one way only, "both sides" is what it says. In a ring any link may be the one the tree opens, so
+a VLAN that has members at two places of a ring, or behind them, is needed on every link of it.
+
+Where VLANs change into others on the way (a translation, a fault), those that mix count as one, so that
+nothing a frame needs under any of its numbers is ever called surplus.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from inkov.forwarding.blocks import Block, behind, blocks, once_and_twice
+from inkov.forwarding.cabling import Link, finder
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Mask, View
+from inkov.model.names import PortRef, natural
+from inkov.model.switch import Kind
+from inkov.model.vlanset import FULL_MASK, Vid, bits
+
+
+@dataclass(frozen=True, slots=True)
+class Side:
+    """One place of a block and all that is behind it.
+
+    Attributes:
+        at: the switch of the block.
+        members: switches there or behind that have members of a VLAN, with how many, the most first.
+    """
+
+    at: str
+    members: tuple[tuple[str, int], ...]
+
+
+class Needs:
+    """The needs of all links of a network."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+
+    @cached_property
+    def own(self) -> dict[Hashable, Mask]:
+        """The VLANs each switch has members of: stations, gateways, routers, and trunks that face a station."""
+        network = self.network
+        found: dict[Hashable, Mask] = defaultdict(int)
+        for vid, switches in network.members.items():
+            for name in switches:
+                found[name] |= 1 << vid
+        for name, switch in network.switches.items():
+            found[name] |= sum(1 << v for v in {g.vid for g in switch.gateways})
+            for ref in network.station_ports.get(name, ()):
+                found[name] |= network.stations(ref)
+        for ref, mask in network.routed.items():
+            found[ref.switch] |= mask
+        return found
+
+    @cached_property
+    def blocks(self) -> list[Block]:
+        """The blocks of the links that are up, routers left out."""
+        routers = {n for n, s in self.network.switches.items() if s.kind is Kind.ROUTER}
+        links = [k for k in self.network.links if k.up and routers.isdisjoint((k.a.switch, k.b.switch))]
+        return blocks(links, lambda k: (k.a.switch, k.b.switch))
+
+    @cached_property
+    def block_of(self) -> Mapping[int, int]:
+        """The number of the block a link is in, by the identity of the link."""
+        return {id(k): i for i, block in enumerate(self.blocks) for k in block.links}
+
+    @cached_property
+    def mixed(self) -> Mapping[Vid, Mask]:
+        """For VLANs that change into others somewhere, all that mix with them."""
+        parent: dict[Vid, Vid] = {}
+        find = finder(parent)
+        for edges in self.network.graph(View.MAY).edges.values():
+            for _, _, hop in edges:
+                for out, into in hop.leaks:
+                    some = list(bits((out | into) & FULL_MASK & self.network.used))
+                    for v in some:
+                        parent.setdefault(v, v)
+                    for v in some[1:]:
+                        parent[find(v)] = find(some[0])
+        groups: dict[Vid, Mask] = defaultdict(int)
+        for v in parent:
+            groups[find(v)] |= 1 << v
+        return {v: groups[find(v)] for v in parent}
+
+    def _spread(self, mask: Mask) -> Mask:
+        """Adds to a set of VLANs those that mix with any of them."""
+        for v, group in self.mixed.items():
+            if mask >> v & 1:
+                mask |= group
+        return mask
+
+    @cached_property
+    def _needed(self) -> list[Mask]:
+        own = {n: self._spread(m) for n, m in self.own.items()} if self.mixed else self.own
+        found = []
+        for sides in behind(self.blocks, own):
+            _, twice = once_and_twice(sides.values())
+            found.append(twice & FULL_MASK)
+        return found
+
+    def needed(self, link: Link) -> Mask:
+        """Returns the VLANs a link must carry; those of a router's subinterfaces where one is at an end."""
+        at = self.block_of.get(id(link))
+        if at is not None:
+            return self._needed[at]
+        return sum(self.network.routed.get(end, 0) for end in (link.a, link.b)) if link.up else 0
+
+    def ring(self, link: Link) -> tuple[Link, ...]:
+        """Returns the links of the ring a link is in; none when it is the only way."""
+        at = self.block_of.get(id(link))
+        return self.blocks[at].links if at is not None and self.blocks[at].ring else ()
+
+    def sides(self, link: Link, vid: Vid) -> list[Side]:
+        """Returns the places of a link's block that have members of a VLAN, or members behind them, the fullest first."""
+        at = self.block_of.get(id(link))
+        if at is None:
+            return []
+        block = self.blocks[at]
+        wanted = self.mixed.get(vid, 1 << vid)
+        homes = self._members(wanted)
+        neighbours: dict[str, list[str]] = defaultdict(list)
+        for other in self.blocks:
+            if other is not block:
+                for k in other.links:
+                    neighbours[k.a.switch].append(k.b.switch)
+                    neighbours[k.b.switch].append(k.a.switch)
+        found = []
+        for node in sorted(block.nodes, key=lambda n: natural(str(n))):
+            seen = {str(node)}
+            todo = [str(node)]
+            while todo:
+                for far in neighbours[todo.pop()]:
+                    if far not in seen and (far not in block.nodes):
+                        seen.add(far)
+                        todo.append(far)
+            members = sorted(((n, homes[n]) for n in seen if n in homes), key=lambda m: (-m[1], natural(m[0])))
+            if members:
+                found.append(Side(str(node), tuple(members)))
+        return sorted(found, key=lambda s: (-sum(n for _, n in s.members), natural(s.at)))
+
+    def _members(self, wanted: Mask) -> dict[str, int]:
+        """Returns how many member ports of some VLANs each switch has; a gateway or a router counts as one."""
+        found: dict[str, int] = {}
+        for name, mask in self.own.items():
+            if mask & wanted:
+                refs: set[PortRef] = set()
+                for v in bits(wanted):
+                    refs.update(self.network.members.get(v, {}).get(str(name), ()))
+                found[str(name)] = max(len(refs), 1)
+        return found
