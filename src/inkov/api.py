@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import lru_cache
 from os import PathLike
+from pathlib import Path
 
-from inkov.formats.site import Progress
-from inkov.formats.site import load as _load
+from inkov.formats.rewrite import rewrite
+from inkov.formats.site import Progress, load_files
 from inkov.forwarding.flood import Flooding
+from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
+from inkov.model.switch import Negotiated, Trunk
+from inkov.model.vlanset import NONE, VlanSet
+from inkov.plan.reach import change
+from inkov.plan.trim import Trim
 from inkov.proof.outcome import Verdict
 from inkov.proof.prove import prove as _prove
 from inkov.proof.sentences import BadClaim, parse_claim
@@ -22,13 +28,13 @@ from inkov.rules.finding import Finding
 from inkov.views.tables import HeardRow
 
 
-def load(path: str | PathLike[str], progress: Progress | None = None) -> Campus:
-    """Reads a campus from a folder, a campus file or one switch file.
+def load(path: str | PathLike[str], progress: Progress | None = None, more: Sequence[Path] = ()) -> Campus:
+    """Reads a campus from a folder, a campus file or one switch file; `more` are switch files to add to it.
 
     Raises:
         BadInput: with every problem of every file.
     """
-    return _load(path, progress)
+    return load_files(path, more, progress)[0]
 
 
 class _ById:
@@ -111,6 +117,53 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
         raise BadInput([Problem(Source("flood"), "an inner tag needs an outer one")])
     tags = tuple(v for v in (tag, inner) if v is not None)
     return [HeardRow(str(h.at), h.tags) for h in Flooding(network(campus)).heard(ref, tags)]
+
+
+def trim(campus: Campus, keep: VlanSet = NONE) -> Trim:
+    """Works out what each trunk's allowed list should be.
+
+    Args:
+        campus: from `load`.
+        keep: VLANs never to be trimmed, besides those the campus file keeps.
+    """
+    return Trim(network(campus), keep)
+
+
+def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: str | PathLike[str]) -> list[str]:
+    """Writes a site with other allowed lists into a new folder, if that costs no station what it reaches now.
+
+    Args:
+        site: what `load` reads.
+        lists: the list to set of each port, as text.
+        folder: where to write; new, or empty.
+
+    Returns:
+        The names of the files that differ.
+
+    Raises:
+        BadInput: the result would cut something off or join what is apart now, or cannot be written. Nothing is
+            written then.
+    """
+    before, files = load_files(site)
+    given = VlanSet(v for ref, text in lists.items() for v in VlanSet.parse(text) - _allowed(before, ref))
+
+    def check(made: Path) -> None:
+        after = load(made / Path(site).name if Path(site).is_file() else made)
+        found = change(network(before), network(after))
+        mixed = NONE
+        for v in given & VlanSet(Needs(network(after)).mixed):
+            mixed |= VlanSet.from_mask(Needs(network(after)).mixed[v])
+        for what, some in (("lose", found.lost), ("gain", found.gained - given - mixed)):
+            if some:
+                raise BadInput([Problem(Source("trim"), f"members of {some} would {what} reach; nothing was written")])
+
+    return rewrite(before, files, lists, Path(folder), check)
+
+
+def _allowed(campus: Campus, ref: PortRef) -> VlanSet:
+    switching = campus.switches[ref.switch].ports[ref.port].switching
+    trunk = switching.trunk if isinstance(switching, Negotiated) else switching
+    return trunk.allowed if isinstance(trunk, Trunk) else NONE
 
 
 def port_named(campus: Campus, text: str) -> PortRef:

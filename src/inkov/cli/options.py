@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -33,12 +34,12 @@ VlanOption = Annotated[
 _MAX_NOTES = 8
 
 
-def load_network(site: Path) -> Network:
-    """Reads a site and works out its forwarding; notes of the readers go to stderr."""
+def load_network(site: Path, more: Sequence[Path] = ()) -> Network:
+    """Reads a site, and further switch files with it; notes of the readers go to stderr."""
     from inkov import api
     from inkov.cli.output import Progress, complain
 
-    campus = api.load(site, Progress())
+    campus = api.load(site, Progress(), more)
     for note in campus.notes[:_MAX_NOTES]:
         complain(f"note: {note}")
     if len(campus.notes) > _MAX_NOTES:
@@ -67,8 +68,8 @@ def chosen_switches(network: Network, patterns: list[str] | None) -> frozenset[s
     return frozenset(found)
 
 
-def chosen_vlans(text: str | None) -> VlanSet | None:
-    """Returns the VLANs of `--vlan`; None for no choice.
+def chosen_vlans(text: str | None, option: str = "--vlan") -> VlanSet | None:
+    """Returns the VLANs of an option; None for no choice.
 
     Raises:
         BadInput: the text is no VLAN list.
@@ -76,4 +77,4 @@ def chosen_vlans(text: str | None) -> VlanSet | None:
     try:
         return None if text is None else VlanSet.parse(text)
     except VlanTextError as exc:
-        raise BadInput([Problem(Source("--vlan"), str(exc))]) from None
+        raise BadInput([Problem(Source(option), str(exc))]) from None

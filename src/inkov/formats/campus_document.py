@@ -6,8 +6,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from inkov.formats.fields import Document, Label, ListField, Name, wrong
+from inkov.formats.fields import Document, Label, ListField, Name, VidField, VlanList, wrong
 from inkov.formats.switch_document import Assume
+from inkov.model.vlanset import NONE
 
 
 def _one_or_more(value: Any) -> Any:
@@ -76,6 +77,8 @@ class CampusDocument(Document):
     hosts: Annotated[
         list[HostEntry] | str, BeforeValidator(_nothing, json_schema_input_type=list[HostEntry] | str | None)
     ] = Field([], description="Hosts, or the name of a CSV file that lists them.")
+    keep: ListField = Field(VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk.")
+    parking: VidField | None = Field(None, description="The VLAN of ports nobody uses.")
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[
         dict[Name, SegmentEntry],

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import os
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -42,8 +42,23 @@ def load(site: str | os.PathLike[str], progress: Progress | None = None) -> Camp
     Raises:
         BadInput: anything wrong in any file; all problems at once, in file order.
     """
+    return load_files(site, progress=progress)[0]
+
+
+def load_files(
+    site: str | os.PathLike[str], more: Iterable[Path] = (), progress: Progress | None = None
+) -> tuple[Campus, Mapping[str, Path]]:
+    """Reads a campus as `load` does, and further switch files with it.
+
+    Returns:
+        The campus, and every file that it was made from, by the name that sources give it.
+
+    Raises:
+        BadInput: as `load`.
+    """
     with _no_garbage_collection():
-        return _Loader(Path(site), progress).campus()
+        loader = _Loader(Path(site), progress, more=tuple(more))
+        return loader.campus(), loader.files
 
 
 @contextmanager
@@ -67,6 +82,9 @@ class _Loader:
     switches: dict[str, Switch] = field(default_factory=dict)
     campus_files: list[tuple[Path, CampusFile]] = field(default_factory=list)
     base: Path = Path()
+    more: tuple[Path, ...] = ()
+    files: dict[str, Path] = field(default_factory=dict)
+    reading_from: Path = Path()
 
     def campus(self) -> Campus:
         if not self.site.exists():
@@ -79,6 +97,7 @@ class _Loader:
             self._read(self.site, asked_for=True)
             if self.campus_files:
                 self._read_listed(self.campus_files[0][1])
+        self._read_all(self.more, asked_for=True)
         if not self.switches and not self.problems:
             raise self._only("no switch configuration found here; expected Inkov switch files or OpenConfig JSON")
         made = self._assemble()
@@ -134,6 +153,7 @@ class _Loader:
     def _read(self, path: Path, *, asked_for: bool) -> None:
         shown = path.relative_to(self.base).as_posix() if path.is_relative_to(self.base) else path.as_posix()
         reading = Reading(shown, self.problems, self.notes)
+        self.reading_from = path
         try:
             if path.stat().st_size > _MAX_BYTES:
                 raise reading.fail(f"larger than {_MAX_BYTES // 1024 // 1024} MB; this is no switch configuration")
@@ -183,6 +203,9 @@ class _Loader:
             campus = CampusFile.read(content, lines, reading)
             if campus is not None:
                 self.campus_files.append((path, campus))
+                self.files[reading.file] = path
+                if isinstance(listed := campus.document.hosts, str):
+                    self.files[listed] = self.base / listed
         elif kind is not None:
             reading.wrong(f"{kind!r:.40} is not a kind of file; expected 'switch' or 'campus'", "inkov", 1)
         else:
@@ -200,6 +223,7 @@ class _Loader:
             reading.wrong(f"a second switch named {switch.name!r}; the first is in {other.origin.file}")
         else:
             self.switches[switch.name] = switch
+            self.files[reading.file] = self.reading_from
 
     def _assemble(self) -> Campus:
         switches = {name: self.switches[name] for name in sorted(self.switches, key=natural)}
@@ -215,6 +239,8 @@ class _Loader:
             hosts=file.hosts(switches, self.base) if switches else {},
             segments=segments,
             claims=file.claims(segments),
+            keep=file.document.keep.vlans,
+            parking=file.document.parking,
             notes=tuple(self.notes),
         )
 

@@ -4,7 +4,7 @@ Where there is one way only, "both sides" is what it says. In a ring any link ma
 a VLAN that has members at two places of a ring, or behind them, is needed on every link of it.
 
 Where VLANs change into others on the way (a translation, a fault), those that mix count as one, so that
-nothing a frame needs under any of its numbers is ever called surplus.
+nothing a frame needs under any of its numbers is ever called surplus. Nothing is called missing for that reason.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from inkov.forwarding.blocks import Block, behind, blocks, once_and_twice
 from inkov.forwarding.cabling import Link, finder
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Mask, View
-from inkov.model.names import PortRef, natural
+from inkov.model.names import natural
 from inkov.model.switch import Kind
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
@@ -97,12 +97,19 @@ class Needs:
 
     @cached_property
     def _needed(self) -> list[Mask]:
-        own = {n: self._spread(m) for n, m in self.own.items()} if self.mixed else self.own
-        found = []
-        for sides in behind(self.blocks, own):
-            _, twice = once_and_twice(sides.values())
-            found.append(twice & FULL_MASK)
-        return found
+        return self._twice(self.own)
+
+    @cached_property
+    def _useful(self) -> list[Mask]:
+        return self._twice({n: self._spread(m) for n, m in self.own.items()}) if self.mixed else self._needed
+
+    def _twice(self, own: Mapping[Hashable, Mask]) -> list[Mask]:
+        return [once_and_twice(sides.values())[1] & FULL_MASK for sides in behind(self.blocks, own)]
+
+    def useful(self, link: Link) -> Mask:
+        """Returns the VLANs whose frames a link may carry for somebody, under this number or, by mixing, another."""
+        at = self.block_of.get(id(link))
+        return self.needed(link) if at is None else self._useful[at]
 
     def needed(self, link: Link) -> Mask:
         """Returns the VLANs a link must carry; those of a router's subinterfaces where one is at an end."""
@@ -122,8 +129,7 @@ class Needs:
         if at is None:
             return []
         block = self.blocks[at]
-        wanted = self.mixed.get(vid, 1 << vid)
-        homes = self._members(wanted)
+        homes = self._members(vid)
         neighbours: dict[str, list[str]] = defaultdict(list)
         for other in self.blocks:
             if other is not block:
@@ -144,13 +150,7 @@ class Needs:
                 found.append(Side(str(node), tuple(members)))
         return sorted(found, key=lambda s: (-sum(n for _, n in s.members), natural(s.at)))
 
-    def _members(self, wanted: Mask) -> dict[str, int]:
-        """Returns how many member ports of some VLANs each switch has; a gateway or a router counts as one."""
-        found: dict[str, int] = {}
-        for name, mask in self.own.items():
-            if mask & wanted:
-                refs: set[PortRef] = set()
-                for v in bits(wanted):
-                    refs.update(self.network.members.get(v, {}).get(str(name), ()))
-                found[str(name)] = max(len(refs), 1)
-        return found
+    def _members(self, vid: Vid) -> dict[str, int]:
+        """Returns how many member ports of a VLAN each switch has; a gateway or a router counts as one."""
+        members = self.network.members.get(vid, {})
+        return {str(n): max(len(members.get(str(n), ())), 1) for n, mask in self.own.items() if mask >> vid & 1}

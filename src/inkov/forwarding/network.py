@@ -36,7 +36,7 @@ from inkov.model.switch import (
     Tunnel,
     Vlan,
 )
-from inkov.model.vlanset import FULL_MASK, Vid
+from inkov.model.vlanset import FULL_MASK, Vid, bits
 
 
 class Network:
@@ -245,8 +245,10 @@ class Network:
             for own, far in ((link.a, link.b), (link.b, link.a)):
                 if link.up and isinstance(there := self.port(far).switching, Routed) and own.switch != far.switch:
                     relay = self.relay(own)
-                    entered = (relay.accept((tag,) if tag else ()) for tag, _ in there.subinterfaces)
-                    found[own] = sum(1 << d for d in {d for reached in entered for d, _ in reached})
+                    wires = [(tag,) if tag else () for tag, _ in there.subinterfaces]
+                    reached = {d for wire in wires for d, _ in relay.accept(wire)}
+                    reached |= {d for d in bits(relay.sends) if any(wire in relay.send(d) for wire in wires)}
+                    found[own] = sum(1 << d for d in reached)
         return found
 
     @cached_property
@@ -333,6 +335,10 @@ class Network:
             for a, b in combinations(sorted(refs, key=lambda r: r.order), 2)
         ]
         return sorted([*plain, *through], key=lambda k: (k.a.order, k.b.order))
+
+    def joined(self, link: Link) -> bool:
+        """Tells whether both ends of a link look at VLANs."""
+        return all(self.switches[end.switch].kind is Kind.SWITCH for end in (link.a, link.b))
 
     def graph(self, view: View, tree: Blocking | None = None) -> Graph:
         """Returns the directed graph on (switch, domain) in a view.

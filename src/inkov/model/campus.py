@@ -9,7 +9,7 @@ from typing import TypeAlias
 from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.model.switch import Switch
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import NONE, Vid, VlanSet
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +89,8 @@ class Campus:
         hosts: by name, in the order of the list.
         segments: by name, in the order of the file.
         claims: in the order of the file.
+        keep: VLANs that are never trimmed off a trunk.
+        parking: the VLAN of ports nobody uses; None when the file does not say.
         notes: what was passed over while reading, one sentence each.
     """
 
@@ -98,4 +100,6 @@ class Campus:
     hosts: Mapping[str, Host] = field(default_factory=dict)
     segments: Mapping[str, Segment] = field(default_factory=dict)
     claims: tuple[Claim, ...] = ()
+    keep: VlanSet = NONE
+    parking: Vid | None = None
     notes: tuple[str, ...] = ()

@@ -131,7 +131,12 @@ class VlanSet:
             return "all"
         if len(self) > (VID_MAX - VID_MIN + 1) // 2:
             return f"all except {~self}"
-        return ",".join(str(a) if a == b else f"{a}-{b}" for a, b in self.ranges())
+        return self.exact
+
+    @property
+    def exact(self) -> str:
+        """The set as numbers and ranges only; `none` when it is empty."""
+        return ",".join(str(a) if a == b else f"{a}-{b}" for a, b in self.ranges()) or "none"
 
     def __repr__(self) -> str:
         return f"VlanSet.parse({str(self)!r})"

@@ -1,0 +1,86 @@
+"""Writes a site with some lists changed into a new folder: all of it, or nothing."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Callable, Mapping
+from pathlib import Path, PurePosixPath
+
+from inkov.formats.edits import CannotEdit, in_export, in_switch_file
+from inkov.model.campus import Campus
+from inkov.model.errors import BadInput, Problem
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+
+Check = Callable[[Path], None]
+"""Called with the folder before it gets its name; raises BadInput when it is not to stay."""
+
+
+def rewrite(
+    campus: Campus, files: Mapping[str, Path], lists: Mapping[PortRef, str], folder: Path, check: Check
+) -> list[str]:
+    """Writes a campus with other allowed lists.
+
+    Args:
+        campus: as it is now.
+        files: its files by the name that sources give them.
+        lists: the lists to set, as text.
+        folder: where to write; must not exist, or be an empty folder.
+        check: looks at the result before it is kept.
+
+    Returns:
+        The names of the files that differ, sorted.
+
+    Raises:
+        BadInput: the folder is taken, a file cannot be edited, or the check refused. Nothing is left behind.
+    """
+    edits: dict[str, dict[str, str]] = {}
+    for ref, said in lists.items():
+        edits.setdefault(campus.switches[ref.switch].origin.file, {})[ref.port] = said
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise _problem(folder.as_posix(), "is there already; name a new folder")
+    outside = [name for name in files if PurePosixPath(name).is_absolute() or ".." in PurePosixPath(name).parts]
+    if outside:
+        raise BadInput(
+            [
+                Problem(Source(name), "lies outside the site's folder, so the copy has no place for it")
+                for name in outside
+            ]
+        )
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    made = Path(tempfile.mkdtemp(prefix=".inkov-", dir=folder.parent))
+    try:
+        _write(files, edits, made)
+        check(made)
+        if folder.exists():
+            folder.rmdir()
+        made.chmod(0o755)
+        made.rename(folder)
+    except OSError as exc:
+        raise _problem(folder.as_posix(), f"cannot be written: {exc.strerror or 'error'}") from None
+    finally:
+        shutil.rmtree(made, ignore_errors=True)
+    return sorted(edits)
+
+
+def _write(files: Mapping[str, Path], edits: Mapping[str, Mapping[str, str]], made: Path) -> None:
+    problems: list[Problem] = []
+    for name, path in files.items():
+        data = path.read_bytes()
+        if name in edits:
+            text = data.decode("utf-8-sig")
+            edit = in_export if text.lstrip()[:1] in {"{", "["} else in_switch_file
+            try:
+                data = edit(text, edits[name]).encode()
+            except CannotEdit as exc:
+                problems.append(Problem(Source(name), str(exc)))
+        target = made / name
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(data)
+    if problems:
+        raise BadInput(problems)
+
+
+def _problem(place: str, what: str) -> BadInput:
+    return BadInput([Problem(Source(place), what)])

@@ -1,0 +1,1 @@
+"""What to change, and what a change does."""

@@ -1,0 +1,168 @@
+"""What each trunk's allowed list should be: what is needed there, what is surplus, missing, and never trimmed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.islands import Islands
+from inkov.forwarding.ladder import Lost, Rung, carries_tags
+from inkov.forwarding.needs import Needs, Side
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import untagged_vlan
+from inkov.model.names import PortRef
+from inkov.model.switch import Kind, Trunk
+from inkov.model.vlanset import NONE, Vid, VlanSet
+
+
+@dataclass(frozen=True, slots=True)
+class EndPlan:
+    """One end of a trunk: what it sends towards the other.
+
+    Attributes:
+        end: the port or LAG.
+        allowed: its list.
+        needed: VLANs with members on both sides, those not allowed included.
+        surplus: VLANs in use that it allows for nothing.
+        missing: VLANs that are needed and not allowed here.
+        protected: VLANs that are not needed and kept: native VLANs, those a policy keeps, and those that mix with
+            needed ones.
+        wanted: the list to set.
+        spared: surplus VLANs that cross the link today, so that trimming saves something.
+    """
+
+    end: PortRef
+    allowed: VlanSet
+    needed: VlanSet
+    surplus: VlanSet
+    missing: VlanSet
+    protected: VlanSet
+    wanted: VlanSet
+    spared: VlanSet
+
+    @property
+    def right(self) -> bool:
+        """Nothing is to be set."""
+        return not (self.surplus or self.missing)
+
+
+@dataclass(frozen=True, slots=True)
+class LinkPlan:
+    """A link and what its lists should be.
+
+    Attributes:
+        link: which.
+        ends: its ends that have a list; none where there is nothing to advise.
+        skipped: why there is nothing to advise; empty when there is.
+        stopped: VLANs needed here that something else than a list keeps off.
+    """
+
+    link: Link
+    ends: tuple[EndPlan, ...]
+    skipped: str = ""
+    stopped: tuple[Lost, ...] = ()
+
+    @property
+    def missing(self) -> VlanSet:
+        """VLANs missing at one end at least."""
+        found = NONE
+        for end in self.ends:
+            found |= end.missing
+        return found
+
+
+@dataclass(frozen=True, slots=True)
+class Hurt:
+    """VLANs that a trunk could spare today and needs once planned switches are there."""
+
+    end: PortRef
+    vlans: VlanSet
+
+
+class Trim:
+    """The advice for a whole campus."""
+
+    def __init__(self, network: Network, keep: VlanSet = NONE) -> None:
+        self.network = network
+        self.keep = keep | network.campus.keep
+        self.needs = Needs(network)
+        self.islands = Islands(network)
+
+    @cached_property
+    def links(self) -> list[LinkPlan]:
+        """The advice for every link with a list, in natural order. Cost is linear in the links."""
+        return [plan for link in self.network.links if (plan := self._link(link)) is not None]
+
+    def _link(self, link: Link) -> LinkPlan | None:
+        """Returns the advice for a link; None for one without any list."""
+        network = self.network
+        ends = [e for e in (link.a, link.b) if isinstance(network.settled(e).switching, Trunk)]
+        if not ends:
+            return None
+        if reason := self._no_advice(link):
+            return LinkPlan(link, (), reason)
+        needed = VlanSet.from_mask(self.needs.needed(link))
+        natives = VlanSet(n for e in ends if (n := untagged_vlan(network.settled(e).switching)) is not None)
+        stopped = tuple(
+            loss
+            for loss in (network.ladder(link).lost if network.joined(link) else ())
+            if loss.vlans & needed and loss.rung is not Rung.LISTED and not loss.rung.by_design
+        )
+        return LinkPlan(link, tuple(self._end(link, e, needed, natives) for e in ends), "", stopped)
+
+    def _no_advice(self, link: Link) -> str:
+        network = self.network
+        if not link.up:
+            return "the link is down"
+        if link.doubt:
+            return link.doubt
+        for end in (link.a, link.b):
+            kind, formed = network.switches[end.switch].kind, network.formed(end)
+            if kind is Kind.UNMANAGED:
+                return f"what is behind the unmanaged device {end.switch} is not known"
+            if formed.maybe is not None:
+                return f"whether {end} becomes a trunk is not known"
+            if kind is Kind.SWITCH and not carries_tags(formed.surely):
+                return f"{end} is no trunk"
+        return ""
+
+    def _end(self, link: Link, end: PortRef, needed: VlanSet, natives: VlanSet) -> EndPlan:
+        network = self.network
+        switching = network.settled(end).switching
+        allowed = switching.allowed if isinstance(switching, Trunk) else NONE
+        listed = allowed & VlanSet.from_mask(network.used)
+        useful = VlanSet.from_mask(self.needs.useful(link)) & allowed
+        protected = (listed & (natives | self.keep) | useful) - needed
+        surplus = listed - needed - protected
+        crossing = network.ladder(link).carried if network.joined(link) else VlanSet.from_mask(network.relay(end).sends)
+        return EndPlan(
+            end, allowed, needed, surplus, needed - allowed, protected, needed | protected, surplus & crossing
+        )
+
+    @cached_property
+    def lists(self) -> Mapping[PortRef, VlanSet]:
+        """The lists to set, of the ports where something is to be set."""
+        return {e.end: e.wanted for plan in self.links for e in plan.ends if not e.right}
+
+    def sides(self, link: Link, vid: Vid) -> list[Side]:
+        """Returns who needs a VLAN on both sides of a link."""
+        return self.needs.sides(link, vid)
+
+    def cut_off(self, link: Link, vid: Vid) -> int:
+        """Returns how many member ports a missing VLAN costs now: those on all sides of the link but the fullest."""
+        if not self.islands.parted(link, VlanSet([vid])):
+            return 0
+        return sum(n for side in self.sides(link, vid)[1:] for _, n in side.members)
+
+    def hurt(self, grown: Trim) -> list[Hurt]:
+        """Returns what trimming to today's needs would cost once a campus has grown."""
+        later = {e.end: e for plan in grown.links for e in plan.ends}
+        found = []
+        for plan in self.links:
+            for end in plan.ends:
+                then = later.get(end.end)
+                if then is not None and (lost := end.surplus & then.needed):
+                    found.append(Hurt(end.end, lost))
+        return found
