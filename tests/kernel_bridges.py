@@ -36,7 +36,11 @@ class KernelBridges:
     def batch(self, namespace, lines):
         done = subprocess.run(
             ["ip", *(["-n", namespace] if namespace else []), "-batch", "-"],
-            input="\n".join(lines) + "\n", text=True, capture_output=True, check=False, timeout=60,
+            input="\n".join(lines) + "\n",
+            text=True,
+            capture_output=True,
+            check=False,
+            timeout=60,
         )
         assert done.returncode == 0, done.stderr
 
@@ -56,9 +60,7 @@ class KernelBridges:
             " hello_time 100 max_age 600"
             for name, said in bridges.items()
         ]
-        lines += [
-            f"link add {a[0]}p{a[1]} type veth peer name {b[0]}p{b[1]}" for a, b in links
-        ]
+        lines += [f"link add {a[0]}p{a[1]} type veth peer name {b[0]}p{b[1]}" for a, b in links]
         ends = sorted((end for link in links for end in link), key=lambda e: (e[0], e[1]))
         lines += [f"link set {n}p{i} master {n}" for n, i, _, _ in ends]
         lines += [
@@ -70,7 +72,9 @@ class KernelBridges:
     def shown(self, key):
         done = subprocess.run(
             ["ip", "-n", f"{self.prefix}{key}", "-json", "-details", "link", "show"],
-            check=True, capture_output=True, text=True,
+            check=True,
+            capture_output=True,
+            text=True,
         )
         links = {entry["ifname"]: entry["linkinfo"] for entry in json.loads(done.stdout) if "linkinfo" in entry}
         bridges = {n: i["info_data"] for n, i in links.items() if i.get("info_kind") == "bridge"}
@@ -82,7 +86,10 @@ class KernelBridges:
         before, quiet, deadline = None, 0, time.monotonic() + seconds
         while time.monotonic() < deadline and quiet < 3:
             now = [
-                sorted((n, p["state"], p.get("designated_bridge"), p.get("designated_cost")) for n, p in self.shown(k)[1].items())
+                sorted(
+                    (n, p["state"], p.get("designated_bridge"), p.get("designated_cost"))
+                    for n, p in self.shown(k)[1].items()
+                )
                 for k in keys
             ]
             moving = any(state in {"listening", "learning"} for shown in now for _, state, *_ in shown)

@@ -144,6 +144,9 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
         BadInput: the result would cut something off or join what is apart now, or cannot be written. Nothing is
             written then.
     """
+    base = Path(site) if Path(site).is_dir() else Path(site).parent
+    if Path(folder).resolve().is_relative_to(base.resolve()):
+        raise BadInput([Problem(Source(str(folder)), "lies in the site's own folder; name one elsewhere")])
     before, files = load_files(site)
     given = VlanSet(v for ref, text in lists.items() for v in VlanSet.parse(text) - _allowed(before, ref))
 

@@ -3,8 +3,8 @@
 Where there is one way only, "both sides" is what it says. In a ring any link may be the one the tree opens, so
 a VLAN that has members at two places of a ring, or behind them, is needed on every link of it.
 
-Where VLANs change into others on the way (a translation, a fault), those that mix count as one, so that
-nothing a frame needs under any of its numbers is ever called surplus. Nothing is called missing for that reason.
+VLANs that change into others on the way (a translation, a fault) are known as mixed: a frame may need any of
+its numbers anywhere, even to come back to where it started.
 """
 
 from __future__ import annotations
@@ -88,28 +88,9 @@ class Needs:
             groups[find(v)] |= 1 << v
         return {v: groups[find(v)] for v in parent}
 
-    def _spread(self, mask: Mask) -> Mask:
-        """Adds to a set of VLANs those that mix with any of them."""
-        for v, group in self.mixed.items():
-            if mask >> v & 1:
-                mask |= group
-        return mask
-
     @cached_property
     def _needed(self) -> list[Mask]:
-        return self._twice(self.own)
-
-    @cached_property
-    def _useful(self) -> list[Mask]:
-        return self._twice({n: self._spread(m) for n, m in self.own.items()}) if self.mixed else self._needed
-
-    def _twice(self, own: Mapping[Hashable, Mask]) -> list[Mask]:
-        return [once_and_twice(sides.values())[1] & FULL_MASK for sides in behind(self.blocks, own)]
-
-    def useful(self, link: Link) -> Mask:
-        """Returns the VLANs whose frames a link may carry for somebody, under this number or, by mixing, another."""
-        at = self.block_of.get(id(link))
-        return self.needed(link) if at is None else self._useful[at]
+        return [once_and_twice(sides.values())[1] & FULL_MASK for sides in behind(self.blocks, self.own)]
 
     def needed(self, link: Link) -> Mask:
         """Returns the VLANs a link must carry; those of a router's subinterfaces where one is at an end."""

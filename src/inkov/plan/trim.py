@@ -27,8 +27,8 @@ class EndPlan:
         needed: VLANs with members on both sides, those not allowed included.
         surplus: VLANs in use that it allows for nothing.
         missing: VLANs that are needed and not allowed here.
-        protected: VLANs that are not needed and kept: native VLANs, those a policy keeps, and those that mix with
-            needed ones.
+        protected: VLANs that are not needed and kept: native VLANs, those a policy keeps, and those that
+            change into others somewhere, of which no number can be spared for certain.
         wanted: the list to set.
         spared: surplus VLANs that cross the link today, so that trimming saves something.
     """
@@ -133,8 +133,7 @@ class Trim:
         switching = network.settled(end).switching
         allowed = switching.allowed if isinstance(switching, Trunk) else NONE
         listed = allowed & VlanSet.from_mask(network.used)
-        useful = VlanSet.from_mask(self.needs.useful(link)) & allowed
-        protected = (listed & (natives | self.keep) | useful) - needed
+        protected = listed & (natives | self.keep | VlanSet(self.needs.mixed)) - needed
         surplus = listed - needed - protected
         crossing = network.ladder(link).carried if network.joined(link) else VlanSet.from_mask(network.relay(end).sends)
         return EndPlan(
@@ -151,10 +150,13 @@ class Trim:
         return self.needs.sides(link, vid)
 
     def cut_off(self, link: Link, vid: Vid) -> int:
-        """Returns how many member ports a missing VLAN costs now: those on all sides of the link but the fullest."""
-        if not self.islands.parted(link, VlanSet([vid])):
+        """Returns how many member ports a missing VLAN costs now: those that do not reach the fullest side of the link."""
+        sides = self.sides(link, vid)
+        if vid not in self.islands.split or not sides:
             return 0
-        return sum(n for side in self.sides(link, vid)[1:] for _, n in side.members)
+        island = self.islands.numbered(vid)
+        main = island.get(sides[0].members[0][0])
+        return sum(n for side in sides[1:] for name, n in side.members if island.get(name) != main)
 
     def hurt(self, grown: Trim) -> list[Hurt]:
         """Returns what trimming to today's needs would cost once a campus has grown."""

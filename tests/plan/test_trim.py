@@ -1,0 +1,214 @@
+"""Trimming: nothing needed goes, nothing surplus stays, and no station loses reach in any state of the tree."""
+
+from dataclasses import replace
+from itertools import combinations
+
+from hypothesis import HealthCheck, assume, given, settings
+from hypothesis import strategies as st
+
+import inkov
+from conftest import write_files
+from inkov.forwarding.islands import Islands
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import View
+from inkov.model.campus import Cable, Campus
+from inkov.model.names import PortRef
+from inkov.model.switch import Access, Port, Switch, Trunk, Vlan
+from inkov.model.tree import BridgeTree, Protocol
+from inkov.model.vlanset import ALL, VlanSet
+from inkov.plan.reach import change
+from inkov.plan.trim import Trim
+from strategies import campuses, origin, source
+
+VIDS = (10, 20, 30, 40)
+
+
+@st.composite
+def trunked(draw):
+    """Three to seven switches, joined by any trunks with any lists, rings and parallel links among them."""
+    count = draw(st.integers(3, 7))
+    ends = {i: {} for i in range(count)}
+    pairs = [(draw(st.integers(0, i - 1)), i) for i in range(1, count)]
+    pairs += [
+        (a, b)
+        for a, b in draw(st.lists(st.tuples(st.integers(0, count - 1), st.integers(0, count - 1)), max_size=3))
+        if a != b
+    ]
+    cables = []
+    lists = st.sets(st.sampled_from(VIDS), min_size=1).map(VlanSet) | st.just(ALL)
+    for n, (a, b) in enumerate(pairs):
+        same = draw(lists)
+        other = same if draw(st.integers(0, 3)) else draw(lists)
+        for i, some in ((a, same), (b, other)):
+            ends[i][f"u{n}"] = Port(name=f"u{n}", switching=Trunk(None, some), origin=origin)
+        first, second = sorted((PortRef(f"s{a}", f"u{n}"), PortRef(f"s{b}", f"u{n}")), key=lambda e: e.order)
+        cables.append(Cable(first, second, source))
+    switches = {}
+    for i in range(count):
+        members = draw(st.lists(st.sampled_from(VIDS), max_size=2))
+        ports = {f"p{k}": Port(name=f"p{k}", switching=Access(v), origin=origin) for k, v in enumerate(members)}
+        table = {v: Vlan(v) for v in VIDS if v in members or draw(st.integers(0, 5))}
+        tree = BridgeTree(draw(st.sampled_from([Protocol.RSTP, Protocol.RSTP, Protocol.PER_VLAN])))
+        switches[f"s{i}"] = Switch(
+            name=f"s{i}",
+            vlans=table,
+            ports={**ports, **ends[i]},
+            mac=f"00:00:5e:00:53:{i:02x}",
+            tree=tree,
+            origin=origin,
+        )
+    return Campus(name="random", switches=switches, cables=tuple(cables))
+
+
+def with_lists(campus, lists):
+    """The campus with allowed lists replaced."""
+    switches = dict(campus.switches)
+    for ref, some in lists.items():
+        switch = switches[ref.switch]
+        port = switch.ports[ref.port]
+        switching = port.switching
+        new = (
+            replace(switching, allowed=some)
+            if isinstance(switching, Trunk)
+            else replace(switching, trunk=replace(switching.trunk, allowed=some))
+        )
+        switches[ref.switch] = replace(switch, ports={**switch.ports, ref.port: replace(port, switching=new)})
+    return replace(campus, switches=switches)
+
+
+def only_surplus(trim):
+    """The lists with what is surplus gone and nothing added, which must not change anything."""
+    return {e.end: e.allowed - e.surplus for plan in trim.links for e in plan.ends if e.surplus}
+
+
+@settings(max_examples=200, suppress_health_check=[HealthCheck.too_slow])
+@given(trunked())
+def test_trimming_keeps_reach_in_every_state_of_the_tree_and_leaves_nothing_surplus(campus):
+    trim = Trim(Network(campus))
+    trimmed = with_lists(campus, only_surplus(trim))
+    assert change(Network(campus), Network(trimmed)) == change(Network(campus), Network(campus))
+    for open_cables in trees_of(campus):
+        assert parts(replace(campus, cables=open_cables)) == parts(replace(trimmed, cables=open_cables))
+    whole = with_lists(campus, trim.lists)
+    again = Trim(Network(whole))
+    assert not again.lists
+    assert not change(Network(campus), Network(whole)).lost
+    for plan in again.links:
+        for end in plan.ends:
+            assert end.needed <= end.allowed
+
+
+def trees_of(campus):
+    """Every set of cables that joins what all of them join and has no ring."""
+    size = len(campus.switches) - 1
+    for some in combinations(campus.cables, size):
+        seen = {next(iter(campus.switches))}
+        for _ in some:
+            seen |= {e.switch for c in some for e in (c.a, c.b) if {c.a.switch, c.b.switch} & seen}
+        if len(seen) == len(campus.switches):
+            yield some
+
+
+def parts(campus):
+    """For each VLAN the sets of switches with members that reach each other."""
+    network = Network(campus)
+    islands = Islands(network)
+    found = {}
+    for vid in VIDS:
+        homes = network.live_members(vid).keys()
+        found[vid] = {frozenset(i & homes) for i in islands.of(vid)} - {frozenset()}
+    return found
+
+
+@settings(max_examples=200, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@given(campuses())
+def test_trimming_any_campus_never_costs_a_frame(campus):
+    """With every kind of port, mixing VLANs and all: whoever surely heard whom still does."""
+    before = Network(campus)
+    lists = only_surplus(Trim(before))
+    assume(lists)
+    after = Network(with_lists(campus, lists))
+    for vid in VlanSet(before.members):
+        for name in before.live_members(vid):
+            was = before.graph(View.MUST).spread({name: 1 << vid})
+            now = after.graph(View.MUST).spread({name: 1 << vid})
+            for far, mask in was.items():
+                stations = sum(
+                    1 << d for d in {d for r in before.station_ports.get(far, ()) for d in bits_of(before, r)}
+                )
+                assert mask & stations & ~now.get(far, 0) == 0
+
+
+def bits_of(network, ref):
+    from inkov.model.vlanset import bits
+
+    return list(bits(network.stations(ref)))
+
+
+CHAIN = {
+    "a.yaml": "inkov: switch\nname: archive\nvlans: {330: vet-records, 340: research}\n"
+    "ports: {1-2: {access: 330}, u1: {trunk: '330,340'}}\nneighbours: {u1: kelp-hall u1}\n",
+    "k.yaml": "inkov: switch\nname: kelp-hall\nvlans: {330: vet-records, 340: research}\n"
+    "ports:\n  3: {access: 340}\n  u1-u2: {trunk: '340'}  # both the same\nneighbours: {u1: archive u1, u2: seal-ward u1}\n",
+    "s.yaml": "inkov: switch\nname: seal-ward\nvlans: {330: vet-records, 340: research}\nports:\n  1-6: {access: 330}\n"
+    "  u1:\n    trunk: '330,340'\n    label: home\nneighbours: {u1: kelp-hall u2}\n",
+}
+
+
+def test_transit_is_needed_and_says_who_needs_it(inkov, site):
+    site(CHAIN)
+    ran = inkov("trim", ".", "--why")
+    assert ran.code == 1
+    text = " ".join(ran.out.split())
+    assert "archive:u1 ─── kelp-hall:u1" in text
+    assert "missing 330 not in the list of kelp-hall:u1" in text
+    assert "vet-records (330): seal-ward 6 members - archive 2 members; this is the only way" in text
+    assert "costs 2 members cut off now" in text
+
+
+def test_apply_splits_an_entry_and_leaves_everything_else_alone(inkov, site):
+    folder = site({f"in/{name}": text for name, text in CHAIN.items()})
+    before = {p.name: p.read_text() for p in folder.glob("in/*.yaml")}
+    ran = inkov("trim", "in", "--apply", "out")
+    assert "no station loses reach" in ran.err
+    assert (folder / "out/a.yaml").read_text() == before["a.yaml"].replace("'330,340'", "330")
+    assert (folder / "out/k.yaml").read_text() == before["k.yaml"].replace("{trunk: '340'}", "{trunk: 330}")
+    assert (folder / "out/s.yaml").read_text() == before["s.yaml"].replace("'330,340'", "330")
+    assert {p.name: p.read_text() for p in folder.glob("in/*.yaml")} == before
+    assert inkov("trim", "out").code == 0
+    assert "out: is there already" in inkov("trim", "in", "--apply", "out").err
+    assert "lies in the site's own folder" in inkov("trim", "in", "--apply", "in/out").err
+    assert sorted(p.name for p in folder.iterdir()) == ["in", "out"]
+
+
+def test_planned_switches_say_what_trimming_would_hurt(inkov, site):
+    plan = "inkov: switch\nname: cove\nvlans: {340: research}\nports: {1-3: {access: 340}, u1: {trunk: '340'}}\n"
+    site({**CHAIN, "plan/cove.yaml": plan + "neighbours: {u1: seal-ward u9}\n"})
+    spare = "  u9: {access: 330}\n"
+    site(
+        {
+            "s.yaml": CHAIN["s.yaml"].replace("neighbours", spare + "neighbours"),
+            "k.yaml": CHAIN["k.yaml"],
+            "campus.yaml": "inkov: campus\nname: c\nswitches: ['*.yaml']\n".replace(
+                "'*.yaml'", "a.yaml, k.yaml, s.yaml"
+            ),
+        }
+    )
+    ran = inkov("trim", ".", "--with", "plan/cove.yaml", "--switch", "seal-ward")
+    assert "GROWTH" in ran.out
+    assert "cove will have members of 340" in ran.out
+
+
+def test_lists_as_all_except(inkov, site):
+    site(CHAIN)
+    ran = inkov("trim", ".", "--style", "all-except", "--switch", "archive")
+    assert "all except 1,340" in ran.out.replace(", ", ",")
+    assert inkov("trim", ".", "--keep", "x").code == 2
+
+
+def test_a_ring_keeps_a_vlan_on_every_link(tmp_path):
+    from inkov.rules.triangle import triangle
+
+    write_files(tmp_path, triangle(lists=("310,330", "310,330", "330")))
+    trim = Trim(Network(inkov.load(tmp_path)))
+    assert {str(p.link): str(p.missing) for p in trim.links if p.missing} == {"pump-loft:u2 <-> seal-ward:u2": "310"}
