@@ -21,6 +21,7 @@ class Shape:
         vlans: VLANs every switch defines.
         seed: which of the many campuses of this size.
         fanout: how many switches hang on one.
+        rings: neighbours below one switch are joined in pairs, and a tree per VLAN runs.
     """
 
     switches: int
@@ -28,6 +29,7 @@ class Shape:
     vlans: int = 200
     seed: int = 1
     fanout: int = 20
+    rings: bool = False
 
 
 def documents(shape: Shape) -> list[tuple[str, dict[str, object]]]:
@@ -45,6 +47,8 @@ def documents(shape: Shape) -> list[tuple[str, dict[str, object]]]:
         if (parent := parents[i]) is not None:
             links.append(("p1", name_of(parent), f"p{2 + children[parent].index(i)}"))
         links += [(f"p{2 + n}", name_of(child), "p1") for n, child in enumerate(children.get(i, []))]
+        if shape.rings and parent is not None and (mate := _mate(i, children[parent])) is not None:
+            links.append((f"p{shape.ports}", name_of(mate), f"p{shape.ports}"))
         used = {port for port, _, _ in links}
         own = rng.sample(vids, min(6, len(vids)))
         ports = {}
@@ -56,8 +60,14 @@ def documents(shape: Shape) -> list[tuple[str, dict[str, object]]]:
                 ports[port] = ("parked", PARKING)
             else:
                 ports[port] = ("access", own[n % len(own)])
-        made.append((name_of(i), {"vlans": vids, "ports": ports, "links": links}))
+        made.append((name_of(i), {"vlans": vids, "ports": ports, "links": links, "number": i, "rings": shape.rings}))
     return made
+
+
+def _mate(i: int, siblings: list[int]) -> int | None:
+    at = siblings.index(i)
+    other = at ^ 1
+    return siblings[other] if other < len(siblings) else None
 
 
 def name_of(i: int) -> str:
@@ -119,6 +129,7 @@ def _openconfig(name: str, switch: dict[str, object]) -> dict[str, object]:
         for port, far, far_port in switch["links"]
     ]
     return {
+        **(_per_vlan(switch) if switch["rings"] else {}),
         "openconfig-system:system": {"config": {"hostname": name}},
         "openconfig-interfaces:interfaces": {"interface": interfaces},
         "openconfig-network-instance:network-instances": {
@@ -134,7 +145,29 @@ def _openconfig(name: str, switch: dict[str, object]) -> dict[str, object]:
                 }
             ]
         },
-        "openconfig-lldp:lldp": {"config": {"enabled": True, "system-name": name}, "interfaces": {"interface": lldp}},
+        "openconfig-lldp:lldp": {
+            "config": {
+                "enabled": True,
+                "system-name": name,
+                "chassis-id": f"02:00:00:00:{switch['number'] >> 8:02x}:{switch['number'] & 255:02x}",
+            },
+            "interfaces": {"interface": lldp},
+        },
+    }
+
+
+def _per_vlan(switch: dict[str, object]) -> dict[str, object]:
+    """A tree per VLAN, the first two switches sharing the roots between them."""
+    own = [
+        {"vlan-id": v, "config": {"vlan-id": v, "bridge-priority": 4096 if n % 2 == switch["number"] else 8192}}
+        for n, v in enumerate(switch["vlans"])
+        if switch["number"] < 2
+    ]
+    return {
+        "openconfig-spanning-tree:stp": {
+            "global": {"config": {"enabled-protocol": ["openconfig-spanning-tree-types:RAPID_PVST"]}},
+            "rapid-pvst": {"vlan": own},
+        }
     }
 
 

@@ -39,6 +39,30 @@ def decode(paths: list[Path]) -> None:
         json.loads(path.read_bytes())
 
 
+def planning() -> None:
+    """Times a tree per VLAN and the advice on lists in one process, so that reading files does not hide them."""
+    from inkov import api
+    from inkov.forwarding.network import Network
+    from inkov.plan.trim import Trim
+    from inkov.views.trees import trees_view
+    from inkov.views.trims import trim_view
+
+    print(f"{'switches':>8} {'tree s':>8} {'growth':>7} {'trim s':>8} {'growth':>7}  aim 2.3")
+    before: tuple[float, float] | None = None
+    with tempfile.TemporaryDirectory() as made:
+        for n in (125, 250, 500):
+            folder = Path(made) / str(n)
+            write_openconfig(folder, Shape(n, rings=True))
+            campus = api.load(folder)
+            took = (
+                timed(lambda campus=campus: trees_view(Network(campus))),
+                timed(lambda campus=campus: trim_view(Trim(Network(campus))), 2),
+            )
+            growth = [f"{now / then:.2f}" for now, then in zip(took, before, strict=True)] if before else ["-", "-"]
+            print(f"{n:>8} {took[0]:>8.2f} {growth[0]:>7} {took[1]:>8.2f} {growth[1]:>7}")
+            before = took
+
+
 def main() -> None:
     sizes = [int(a) for a in sys.argv[1:]] or [100, 200, 400]
     print(f"{'switches':>8} {'MB':>6} {'audit s':>8} {'growth':>7} {'bare decode s':>14} {'ratio':>6}  aim 2.2, 5.0")
@@ -56,6 +80,7 @@ def main() -> None:
         yaml_folder = Path(made) / "yaml"
         write_yaml(yaml_folder, Shape(100))
         print(f"100 switches as YAML: {timed(lambda: inkov('audit', str(yaml_folder)), 1):.2f} s")
+    planning()
     bare_typer = timed(lambda: subprocess.run([sys.executable, "-c", "import typer"], check=True), 10)
     version = timed(lambda: inkov("--version"), 10)
     print(f"start-up {version:.3f} s, bare typer {bare_typer:.3f} s, ratio {version / bare_typer:.2f}  aim 1.5")

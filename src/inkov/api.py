@@ -12,6 +12,7 @@ from inkov.formats.site import Progress, load_files
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
+from inkov.forwarding.sync import Syncing
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef
@@ -117,6 +118,11 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
         raise BadInput([Problem(Source("flood"), "an inner tag needs an outer one")])
     tags = tuple(v for v in (tag, inner) if v is not None)
     return [HeardRow(str(h.at), h.tags) for h in Flooding(network(campus)).heard(ref, tags)]
+
+
+def converged(campus: Campus) -> Campus:
+    """Returns a campus with every VLAN table as it will be once its sync groups have settled."""
+    return Syncing(network(campus)).converged()
 
 
 def trim(campus: Campus, keep: VlanSet = NONE) -> Trim:

@@ -41,15 +41,15 @@ def test_audit_text_says_what_seen_and_mend(quillfin):
     ran = run_inkov("audit", "as-found", cwd=quillfin)
     assert ran.code == 1
     assert ran.out.splitlines()[:2] == [
-        "Quillfin Marine Station   24 switches   320 ports   25 links   20 VLANs",
-        "2  breaches    15  outages    16  risks    6  tidy",
+        "Quillfin Marine Station   28 switches   360 ports   29 links   20 VLANs",
+        "2  breaches    16  outages    19  risks    7  tidy",
     ]
     block = next(b for b in ran.out.split("\n\n") if b.startswith(" BREACH  native/mismatch"))
     assert block.splitlines()[1:7] == [
         "  What  Frames of kiosks (350) leave visitor-pier untagged and arrive in tills (360) at",
         "        watchtower-a; answers come back the same way. Both directions work: the two segments are",
         "        one.",
-        "  Seen  trunk, native 350  switches/visitor-pier.yaml:20",
+        "  Seen  trunk, native 350  switches/visitor-pier.yaml:21",
         "        trunk, native 360  exports/watchtower-a.json a4: native-vlan",
         "  Hits  VLANs 350,360, 20 ports",
     ]
@@ -75,16 +75,16 @@ Quillfin Marine Station   1 claim
   ○  from kelp-hall-1:8   untagged
   │
   ●  kelp-hall-1   in 360              out u1   tag 360
-  │     switches/kelp-hall-1.yaml:17
-  │     switches/kelp-hall-1.yaml:22
+  │     switches/kelp-hall-1.yaml:18
+  │     switches/kelp-hall-1.yaml:23
   │
   ●  watchtower-a  in 360              out a4   untagged
   │     exports/watchtower-a.json a2: trunk-vlans
   │     exports/watchtower-a.json a4: native-vlan
   │
   ×  visitor-pier  in 350, was 360     out 1   untagged
-  │     switches/visitor-pier.yaml:20
-  │     switches/visitor-pier.yaml:14
+  │     switches/visitor-pier.yaml:21
+  │     switches/visitor-pier.yaml:15
   │
   ○  to visitor-pier:1   untagged
 """
@@ -321,12 +321,12 @@ nursery-tank → kelp-hall-1:9    open  both ways are open
   ○  nursery-tank at kelp-hall-2:7   untagged
   │
   ●  kelp-hall-2  in 310              out u1   tag 310
-  │     switches/kelp-hall-2.yaml:16
-  │     switches/kelp-hall-2.yaml:19
+  │     switches/kelp-hall-2.yaml:17
+  │     switches/kelp-hall-2.yaml:20
   │
   ●  kelp-hall-1  in 310              out 9   untagged
-  │     switches/kelp-hall-1.yaml:23
-  │     switches/kelp-hall-1.yaml:18
+  │     switches/kelp-hall-1.yaml:24
+  │     switches/kelp-hall-1.yaml:19
   │
   ○  kelp-hall-1:9   untagged
 
@@ -334,12 +334,12 @@ nursery-tank → kelp-hall-1:9    open  both ways are open
   ○  kelp-hall-1:9   untagged
   │
   ●  kelp-hall-1  in 310              out u2   tag 310
-  │     switches/kelp-hall-1.yaml:18
-  │     switches/kelp-hall-1.yaml:23
+  │     switches/kelp-hall-1.yaml:19
+  │     switches/kelp-hall-1.yaml:24
   │
   ●  kelp-hall-2  in 310              out 7   untagged
-  │     switches/kelp-hall-2.yaml:19
-  │     switches/kelp-hall-2.yaml:16
+  │     switches/kelp-hall-2.yaml:20
+  │     switches/kelp-hall-2.yaml:17
   │
   ○  nursery-tank at kelp-hall-2:7   untagged
 """

@@ -59,6 +59,7 @@ def link(a, b, **changed):
         "wanted": 5,
         "lost": (LostRow("30", "not defined on b", "b.yaml:3"),),
         "leaks": (),
+        "kept_off": (),
         "doubt": "",
     }
     return LinkRow(**{**row, **changed})

@@ -153,17 +153,27 @@ def vlans(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
     vlan: VlanOption = None,
+    converged: Annotated[
+        bool, typer.Option("--converged", help="Show the tables as they will be once sync groups have settled.")
+    ] = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Show each VLAN across all switches in one row, with its islands."""
     network = load_network(site)
+    from inkov import api
     from inkov.render.jsondoc import to_json
-    from inkov.render.table_text import vlans_text
-    from inkov.views.tables import vlan_rows
+    from inkov.render.table_text import converged_text, vlans_text
+    from inkov.views.tables import sync_rows, vlan_rows
 
-    rows = vlan_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
-    emit(result_format, output, lambda: vlans_text(rows), lambda: to_json(rows))
+    switches, some = chosen_switches(network, switch), chosen_vlans(vlan)
+    if not converged:
+        rows = vlan_rows(network, switches, some)
+        emit(result_format, output, lambda: vlans_text(rows), lambda: to_json(rows))
+        return
+    changes = sync_rows(network, switches, some)
+    after = vlan_rows(api.network(api.converged(network.campus)), switches, some)
+    emit(result_format, output, lambda: converged_text(changes, after), lambda: to_json(after))
 
 
 @app.command(epilog="Example: inkov links exports --vlan 330")
@@ -315,7 +325,7 @@ def trim(
     kept = chosen_vlans(keep, "--keep")
     advice = api.trim(network.campus, kept or VlanSet())
     before = api.trim(load_network(site).campus, kept or VlanSet()) if planned else None
-    view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(vlan), before)
+    view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(vlan), before, why=why)
     emit(
         result_format,
         output,

@@ -10,7 +10,7 @@ What depends on an unknown MAC address is not decided by guess: the election say
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Hashable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
 from heapq import heappop, heappush
@@ -128,12 +128,14 @@ def elect(
     listed = [lan for lan in lans if lan]
     result = Election()
     for part in _parts(bridges, listed):
-        inside = [lan for lan in listed if lan[0].switch in part] if len(part) < len(bridges) else listed
+        names = frozenset(part)
+        inside = [lan for lan in listed if lan[0].switch in names] if len(part) < len(bridges) else listed
         _Part(part, bridges, inside, ports, regions or {}, result).run()
     return result
 
 
-def _parts(bridges: Iterable[str], lans: Iterable[Lan]) -> list[frozenset[str]]:
+def _parts(bridges: Iterable[str], lans: Iterable[Lan]) -> list[list[str]]:
+    """Returns the connected parts, each in the order the bridges were given."""
     parent = {b: b for b in bridges}
     find = finder(parent)
     for lan in lans:
@@ -142,7 +144,7 @@ def _parts(bridges: Iterable[str], lans: Iterable[Lan]) -> list[frozenset[str]]:
     found: dict[str, list[str]] = defaultdict(list)
     for b in parent:
         found[find(b)].append(b)
-    return [frozenset(p) for p in found.values()]
+    return list(found.values())
 
 
 Key: TypeAlias = tuple[int | BridgeId, ...]
@@ -154,7 +156,7 @@ class _Part:
 
     def __init__(  # noqa: PLR0917 - what an election is about
         self,
-        names: Collection[str],
+        names: Sequence[str],
         bridges: Mapping[str, BridgeId],
         lans: Sequence[Lan],
         ports: Mapping[PortRef, Port],

@@ -58,7 +58,7 @@ def _classes(carried: Mapping[int, Mask]) -> list[Mask]:
     """Returns the VLANs carried, in classes that every link treats alike."""
     once, _ = once_and_twice(carried.values())
     classes = [once] if once else []
-    for split in set(carried.values()):
+    for split in dict.fromkeys(carried.values()):
         classes = [half for c in classes for half in (c & split, c & ~split) if half]
     return classes
 

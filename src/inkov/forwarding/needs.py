@@ -41,6 +41,8 @@ class Needs:
 
     def __init__(self, network: Network) -> None:
         self.network = network
+        self._last_places: tuple[int, Mapping[str, str]] = (-1, {})  # links come block by block
+        self._homes: dict[Vid, dict[str, int]] = {}
 
     @cached_property
     def own(self) -> dict[Hashable, Mask]:
@@ -105,33 +107,49 @@ class Needs:
         return self.blocks[at].links if at is not None and self.blocks[at].ring else ()
 
     def sides(self, link: Link, vid: Vid) -> list[Side]:
-        """Returns the places of a link's block that have members of a VLAN, or members behind them, the fullest first."""
+        """Returns the places of a link's block that have members of a VLAN, or members behind them, the fullest first.
+
+        Cost is the number of switches for the first VLAN of a block, and of those with members for each further one.
+        """
         at = self.block_of.get(id(link))
         if at is None:
             return []
-        block = self.blocks[at]
-        homes = self._members(vid)
-        neighbours: dict[str, list[str]] = defaultdict(list)
-        for other in self.blocks:
-            if other is not block:
-                for k in other.links:
-                    neighbours[k.a.switch].append(k.b.switch)
-                    neighbours[k.b.switch].append(k.a.switch)
-        found = []
-        for node in sorted(block.nodes, key=lambda n: natural(str(n))):
-            seen = {str(node)}
-            todo = [str(node)]
+        place = self._places(at)
+        found: dict[str, list[tuple[str, int]]] = defaultdict(list)
+        for name, count in self._members(vid).items():
+            if name in place:
+                found[place[name]].append((name, count))
+        sides = [Side(n, tuple(sorted(held, key=lambda m: (-m[1], natural(m[0]))))) for n, held in found.items()]
+        return sorted(sides, key=lambda s: (-sum(n for _, n in s.members), natural(s.at)))
+
+    def _places(self, at: int) -> Mapping[str, str]:
+        """Returns for each switch the place of a block that it is, or is behind."""
+        if self._last_places[0] != at:
+            place = {str(n): str(n) for n in self.blocks[at].nodes}
+            todo = list(place)
             while todo:
-                for far in neighbours[todo.pop()]:
-                    if far not in seen and (far not in block.nodes):
-                        seen.add(far)
+                near = todo.pop()
+                for far, block in self._next[near]:
+                    if block != at and far not in place:
+                        place[far] = place[near]
                         todo.append(far)
-            members = sorted(((n, homes[n]) for n in seen if n in homes), key=lambda m: (-m[1], natural(m[0])))
-            if members:
-                found.append(Side(str(node), tuple(members)))
-        return sorted(found, key=lambda s: (-sum(n for _, n in s.members), natural(s.at)))
+            self._last_places = at, place
+        return self._last_places[1]
+
+    @cached_property
+    def _next(self) -> Mapping[str, list[tuple[str, int]]]:
+        """The neighbours of each switch, each with the block of the link."""
+        found: dict[str, list[tuple[str, int]]] = defaultdict(list)
+        for i, block in enumerate(self.blocks):
+            for k in block.links:
+                found[k.a.switch].append((k.b.switch, i))
+                found[k.b.switch].append((k.a.switch, i))
+        return found
 
     def _members(self, vid: Vid) -> dict[str, int]:
         """Returns how many member ports of a VLAN each switch has; a gateway or a router counts as one."""
-        members = self.network.members.get(vid, {})
-        return {str(n): max(len(members.get(str(n), ())), 1) for n, mask in self.own.items() if mask >> vid & 1}
+        if vid not in self._homes:
+            members = self.network.members.get(vid, {})
+            own = {str(n) for n, mask in self.own.items() if mask >> vid & 1}
+            self._homes[vid] = {n: max(len(members.get(n, ())), 1) for n in own}
+        return self._homes[vid]

@@ -12,7 +12,7 @@ Two things are taken as the standard has them: a switch without a tree swallows 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 from functools import cached_property
@@ -109,6 +109,11 @@ class Trees:
             if ends:
                 found[tuple(sorted(ends, key=lambda e: e.order))] = tuple(links)
         return found
+
+    @cached_property
+    def lan_of(self) -> Mapping[PortRef, Lan]:
+        """The LAN each port is on."""
+        return {end: lan for lan in self.lans for end in lan}
 
     def _takes_part(self, ref: PortRef) -> bool:
         return self.network.switches[ref.switch].tree.protocol is not Protocol.OFF and self.network.port(ref).tree.runs
@@ -244,14 +249,14 @@ class Trees:
         """Yields a tree for each class of VLANs that all switches treat alike."""
         network = self.network
         carried = {lan: self._carried(lan) for lan in lans}
-        splits = {*carried.values(), *(network.active(n) for n in part.switches)}
+        splits = dict.fromkeys([*carried.values(), *(network.active(n) for n in part.switches)])  # a set in fixed order
         for n in part.switches:
             own = network.switches[n].tree.own
-            for value in set(own.values()):
-                splits.add(sum(1 << v for v, p in own.items() if p == value))
+            for value in dict.fromkeys(own.values()):
+                splits[sum(1 << v for v, p in own.items() if p == value)] = None
         for lan in lans:
             for p in lan:
-                splits.update(1 << n for n, _, _ in network.port(p).tree.own)
+                splits |= dict.fromkeys(1 << n for n, _, _ in network.port(p).tree.own)
         relayed = 0
         for n in part.switches:
             relayed |= network.active(n)

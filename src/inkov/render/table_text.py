@@ -10,7 +10,7 @@ from rich.text import Text
 
 from inkov.model import names
 from inkov.render.page import WIDTH, spaced, table, words
-from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, VlanCell, VlanRow
+from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
 
 _GRID_MAX = 40
 
@@ -116,6 +116,24 @@ def vlans_text(rows: Sequence[VlanRow]) -> RenderableType:
     )
     legend.stylize("dim")
     return spaced([made, _columns(switches), *_split_notes(rows), legend])
+
+
+def converged_text(changes: Sequence[SyncRow], after: Sequence[VlanRow]) -> RenderableType:
+    """Returns what sync does to each switch's table, and the tables after it."""
+    if not changes:
+        return spaced([Text("no switch shares its VLAN table"), vlans_text(after)])
+    body = [
+        (
+            words(r.switch),
+            words(r.group),
+            words(r.newest or r.unknown, "" if r.newest else "bold magenta"),
+            words("-" if r.appear == "none" else shortened(r.appear)),
+            words("-" if r.vanish == "none" else shortened(r.vanish), "bold"),
+        )
+        for r in changes
+    ]
+    made = table(("switch", "group", "takes the table of", "appear", "vanish"), body, whole=[0])
+    return spaced([made, Text("After that:", style="bold"), vlans_text(after)])
 
 
 def _name(row: VlanRow) -> str:

@@ -13,8 +13,11 @@ from inkov.rules import (
     native,
     neighbour,
     private,
+    prune,
     ring,
+    spare,
     stance,
+    sync,
     tags,
     tree,
     trunk,
@@ -24,7 +27,25 @@ from inkov.rules import (
 from inkov.rules.finding import Finding, grouped
 from inkov.rules.registry import RULES, Facts
 
-THEMES = (access, edge, lag, lists, native, neighbour, private, ring, stance, tags, tree, trunk, vlan, voice)
+THEMES = (
+    access,
+    edge,
+    lag,
+    lists,
+    native,
+    neighbour,
+    private,
+    prune,
+    ring,
+    spare,
+    stance,
+    sync,
+    tags,
+    tree,
+    trunk,
+    vlan,
+    voice,
+)
 """The modules that declare rules; a test compares this with the folder."""
 
 __all__ = ["RULES", "THEMES", "audit"]

@@ -53,10 +53,10 @@ def root(facts: Facts) -> Iterator[Finding]:
     for part, tree, name in _rooted(facts):
         members = [n for n, r in tree.election.root.items() if r == name]
         lowest = _priority(facts, name, tree)
-        rivals = [n for n in members if n != name and _priority(facts, n, tree) == lowest]
+        rivals = [n for n in sorted(members, key=natural) if n != name and _priority(facts, n, tree) == lowest]
         if not rivals:
             continue
-        busiest = max(part.switches, key=lambda n: (len(facts.network.links_at.get(n, ())), n))
+        busiest = max(part.switches, key=lambda n: len(facts.network.links_at.get(n, ())))
         links = len(facts.network.links_at.get(name, ()))
         yield Finding(
             rule="tree/root",
@@ -66,7 +66,7 @@ def root(facts: Facts) -> Iterator[Finding]:
             f"{count(len(rivals), 'other')} {'has' if len(rivals) == 1 else 'have'} its priority {lowest}, so the lowest address "
             "decided.",
             mend=f"Give the switch that should be root priority 4096 and its stand-in 8192; {busiest} has the most links.",
-            evidence=(_at(facts, name, tree), *(_at(facts, n, tree) for n in rivals[:2])),
+            evidence=tuple(_at(facts, n, tree) for n in dict.fromkeys([name, busiest])),
             causes=((name, "tree", "priority"),),
         )
 

@@ -10,11 +10,12 @@ from inkov.forwarding.flood import Flooding
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import memberships, untagged_vlan
+from inkov.forwarding.sync import Syncing
 from inkov.forwarding.words import form
 from inkov.forwarding.words import vlans as vlan_words
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind, Port, Trunk
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import ALL, VlanSet
 
 
 @dataclass(frozen=True, slots=True)
@@ -217,6 +218,43 @@ def _vlan_row(network: Network, islands: Islands, vid: int, switches: frozenset[
         members=sum(map(len, members.values())),
         cells=tuple(cells),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class SyncRow:
+    """What becomes of a switch's VLAN table when its sync group settles.
+
+    Attributes:
+        switch: which.
+        group: its sync group.
+        newest: the switch whose table it takes over; empty when that is not known.
+        appear: VLANs it gets.
+        vanish: VLANs it loses.
+        unknown: why it is not known; empty when it is.
+    """
+
+    switch: str
+    group: str
+    newest: str
+    appear: str
+    vanish: str
+    unknown: str
+
+
+def sync_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[SyncRow]:
+    """Returns what becomes of each table, circle by circle; of some switches only, some VLANs only."""
+    syncing = Syncing(network)
+    shown = ALL if vlans is None else vlans
+    rows = []
+    for circle in syncing.circles:
+        for name in circle.members:
+            if switches is not None and name not in switches:
+                continue
+            now = VlanSet(syncing.table(name))
+            then = VlanSet(syncing.after(name, circle.newest)) if circle.newest else now
+            appear, vanish = (then - now) & shown, (now - then) & shown
+            rows.append(SyncRow(name, circle.group, circle.newest or "", str(appear), str(vanish), circle.unknown))
+    return rows
 
 
 def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[PortRow]:

@@ -175,16 +175,13 @@ def _rows(network: Network, election: Election, root: str, priorities: dict[str,
 
 def _above(network: Network, election: Election, port: PortRef) -> str:
     """Returns the switch that a root port hangs on."""
-    for lan in network.trees.lans:
-        if port in lan:
-            others = [e for e in lan if e.switch != port.switch and election.role.get(e) and election.role[e].forwards]
-            return min(others, key=lambda e: (election.cost[e.switch], e.order)).switch if others else ""
-    return ""
+    lan = network.trees.lan_of.get(port, ())
+    others = [e for e in lan if e.switch != port.switch and (role := election.role.get(e)) and role.forwards]
+    return min(others, key=lambda e: (election.cost[e.switch], e.order)).switch if others else ""
 
 
 def _towards(network: Network, ref: PortRef) -> str:
-    ends = [e for lan in network.trees.lans if ref in lan for e in lan if e != ref]
-    return ", ".join(map(str, ends))
+    return ", ".join(str(e) for e in network.trees.lan_of.get(ref, ()) if e != ref)
 
 
 def why(ref: PortRef, beaten: Beaten) -> str:

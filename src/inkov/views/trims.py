@@ -67,7 +67,7 @@ class TrimRow:
         a: one end.
         b: the other end.
         ends: those of its ends that have a list; none where there is nothing to advise.
-        reasons: why it must carry each VLAN it needs, lowest first.
+        reasons: why it must carry the VLANs that do not cross it, or when asked for, each that it needs; lowest first.
         skipped: why there is no advice; empty when there is.
     """
 
@@ -105,7 +105,12 @@ class TrimView:
 
 
 def trim_view(
-    trim: Trim, switches: frozenset[str] | None = None, vlans: VlanSet | None = None, before: Trim | None = None
+    trim: Trim,
+    switches: frozenset[str] | None = None,
+    vlans: VlanSet | None = None,
+    before: Trim | None = None,
+    *,
+    why: bool = False,
 ) -> TrimView:
     """Returns the advice; on links of some switches only, about some VLANs only.
 
@@ -114,9 +119,10 @@ def trim_view(
         switches: only links of these.
         vlans: only these VLANs.
         before: the advice without the planned switches, if there are some.
+        why: give a reason for every VLAN that a link needs.
     """
     plans = [p for p in trim.links if switches is None or {p.link.a.switch, p.link.b.switch} & switches]
-    rows = tuple(_row(trim, plan, vlans) for plan in plans)
+    rows = tuple(_row(trim, plan, vlans, why=why) for plan in plans)
     sent = sum(len(trim.network.ladder(p.link).carried) * len(p.ends) for p in plans if trim.network.joined(p.link))
     hurt = before.hurt(trim) if before is not None else []
     growth = tuple(GrowthRow(str(h.end), str(h.vlans), _grown(trim, before, h.vlans)) for h in hurt if before)
@@ -129,11 +135,13 @@ def _grown(trim: Trim, before: Trim, vlans: VlanSet) -> str:
     return f"{joined(holders or new)} will have members of {vlans}"
 
 
-def _row(trim: Trim, plan: LinkPlan, vlans: VlanSet | None) -> TrimRow:
+def _row(trim: Trim, plan: LinkPlan, vlans: VlanSet | None, *, why: bool) -> TrimRow:
     link = plan.link
     needed = NONE
     for end in plan.ends:
-        needed |= end.needed
+        needed |= end.needed if why else end.missing
+    for loss in plan.stopped:
+        needed |= loss.vlans & VlanSet.from_mask(trim.needs.needed(link))
     shown = needed if vlans is None else needed & vlans
     return TrimRow(
         str(link.a),

@@ -1,0 +1,142 @@
+"""Sync groups: which VLAN table each switch will have once all have heard of the newest.
+
+Authors and followers that are joined by working trunks, have the same group and the same secret, take over
+the table with the highest generation. Relays and switches that are off keep their own; relays pass news on.
+What the group does not spread stays local to each switch.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from inkov.forwarding.cabling import Link, components
+from inkov.forwarding.ladder import carries_tags
+from inkov.forwarding.network import Network
+from inkov.model.campus import Campus
+from inkov.model.names import natural
+from inkov.model.switch import Switch, Vlan, VlanType
+from inkov.model.tree import Sync, SyncRole
+from inkov.model.vlanset import Vid, VlanSet
+
+Table = Mapping[Vid, Vlan]
+
+
+@dataclass(frozen=True, slots=True)
+class Circle:
+    """Switches that share one table, or would if they were joined.
+
+    Attributes:
+        group: name of their group.
+        members: authors and followers, in natural order.
+        newest: the member whose table all take over; None when it is not known.
+        unknown: why it is not known; empty when it is.
+    """
+
+    group: str
+    members: tuple[str, ...]
+    newest: str | None
+    unknown: str = ""
+
+
+class Syncing:
+    """The sync groups of a network."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+
+    def sync(self, switch: str) -> Sync | None:
+        """Returns how a switch shares its table; None when it does not."""
+        return self.network.switches[switch].sync
+
+    def works(self, link: Link) -> bool:
+        """Tells whether news of tables cross a link: it is a trunk at both ends."""
+        network = self.network
+        if not link.up or link.doubt or network.lag_failure(link):
+            return False
+        return all(carries_tags(network.settled(e)) for e in (link.a, link.b))
+
+    def passes_on(self, switch: str) -> bool:
+        """Tells whether a switch hears of tables and passes them on."""
+        sync = self.sync(switch)
+        return sync is not None and sync.role is not SyncRole.OFF
+
+    @cached_property
+    def circles(self) -> list[Circle]:
+        """The circles of switches that are joined today."""
+        joined = [k for k in self.network.joins if self.works(k)]
+        parties: dict[tuple[str, str], list[str]] = defaultdict(list)
+        for name in self.network.switches:
+            sync = self.sync(name)
+            if sync is not None and self.passes_on(name):
+                parties[sync.group, sync.secret].append(name)
+        found = []
+        for (group, _), names in parties.items():
+            for part in components(names, joined):
+                found += self._circle(group, part)
+        return sorted(found, key=lambda c: natural(c.members[0]))
+
+    def would_be(self) -> list[Circle]:
+        """Returns the circles as they would be, were all switches of a group and secret joined."""
+        parties: dict[tuple[str, str], list[str]] = defaultdict(list)
+        for name in self.network.switches:
+            sync = self.sync(name)
+            if sync is not None:
+                parties[sync.group, sync.secret].append(name)
+        return [c for (group, _), names in parties.items() for c in self._circle(group, frozenset(names))]
+
+    def _circle(self, group: str, names: frozenset[str]) -> list[Circle]:
+        members = sorted((n for n in names if (s := self.sync(n)) is not None and s.shares), key=natural)
+        if not members:
+            return []
+        unstated = [n for n in members if self._generation(n) is None]
+        if len(members) > 1 and unstated:
+            return [Circle(group, tuple(members), None, f"the generation of {unstated[0]} is not stated")]
+        highest = max(self._generation(n) or 0 for n in members)
+        newest = [n for n in members if (self._generation(n) or 0) == highest]
+        tables = {self._shared(n, newest[0]) for n in newest}
+        if len(tables) > 1:
+            rivals = " and ".join(newest[:2])
+            return [Circle(group, tuple(members), None, f"{rivals} have generation {highest} and different tables")]
+        return [Circle(group, tuple(members), newest[0])]
+
+    def _generation(self, switch: str) -> int | None:
+        sync = self.sync(switch)
+        return sync.generation if sync else None
+
+    def _shared(self, switch: str, newest: str) -> tuple[Vlan, ...]:
+        return tuple(v for v in self.table(switch).values() if self.spreads(newest, v))
+
+    def table(self, switch: str) -> Table:
+        """Returns a switch's own table; empty when it keeps none."""
+        return self.network.switches[switch].vlans or {}
+
+    def spreads(self, newest: str, vlan: Vlan) -> bool:
+        """Tells whether a VLAN is one that the group shares when a switch has the newest table."""
+        sync = self.sync(newest)
+        return sync is not None and vlan.vid in sync.spread and (sync.private or vlan.type is VlanType.PLAIN)
+
+    def after(self, switch: str, newest: str) -> Table:
+        """Returns the table of a switch once it has taken over the newest."""
+        kept = {v: e for v, e in self.table(switch).items() if not self.spreads(newest, e)}
+        new = {v: e for v, e in self.table(newest).items() if self.spreads(newest, e)}
+        return dict(sorted({**new, **kept}.items()))
+
+    def vanishing(self, switch: str, newest: str) -> VlanSet:
+        """Returns the VLANs that a switch loses by taking over the newest table."""
+        return VlanSet(self.table(switch)) - VlanSet(self.after(switch, newest))
+
+    def converged(self) -> Campus:
+        """Returns the campus with every table as it will be once all circles have settled."""
+        return self.settled(self.circles)
+
+    def settled(self, circles: Iterable[Circle]) -> Campus:
+        """Returns the campus after some circles have settled."""
+        switches: dict[str, Switch] = dict(self.network.switches)
+        for circle in circles:
+            for name in circle.members if circle.newest else ():
+                if switches[name].vlans is not None:
+                    switches[name] = replace(switches[name], vlans=self.after(name, circle.newest or name))
+        return replace(self.network.campus, switches=switches)

@@ -1,0 +1,131 @@
+"""Ports nobody uses: they should be shut, in a VLAN that leads nowhere."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+
+from inkov.forwarding.relay import untagged_vlan
+from inkov.model.names import PortRef, ports_text
+from inkov.model.switch import Access, Negotiated
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Finding, Severity
+from inkov.rules.pairs import PLACE, pair
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.wording import at, cause, count
+
+_PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
+
+
+def parking(facts: Facts) -> Vid | None:
+    """Returns the VLAN of ports nobody uses: the campus file's, else one that has shut access ports only."""
+    if facts.network.campus.parking is not None:
+        return facts.network.campus.parking
+    shut: Counter[Vid] = Counter()
+    for switch in facts.network.switches.values():
+        for port in switch.ports.values():
+            if not port.enabled and isinstance(port.switching, Access) and port.switching.vid is not None:
+                shut[port.switching.vid] += 1
+    found = [v for v in shut if not facts.network.members.get(v)]
+    return min(found, key=lambda v: (-shut[v], v)) if found else None
+
+
+@rule(
+    "spare/open",
+    Severity.TIDY,
+    looks_for="Ports that are enabled, have no link, no host and no label, on a switch whose other ports are labelled.",
+    why="Whoever finds the socket is on the network, in whatever VLAN the port was left in.",
+    mend="Shut such ports and put them into the parking VLAN, or label them as what they are for.",
+    breaks=Example(
+        {"a.yaml": switch_text("archive", "{310: tank-sensors}", _PORTS.format("{access: 310}"))}, place="archive:3-4"
+    ),
+    passes=Example(
+        {
+            "a.yaml": switch_text(
+                "archive", "{310: tank-sensors, 999: parking}", _PORTS.format("{access: 999, enabled: false}")
+            )
+        }
+    ),
+)
+def unused(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a switch."""
+    network = facts.network
+    taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
+    lot = parking(facts)
+    for name, refs in network.edge_ports.items():
+        labelled = any(p.label for p in network.switches[name].ports.values())
+        found = [
+            ref
+            for ref in refs
+            if labelled
+            and ref not in taken
+            and not network.port(ref).label
+            and isinstance(network.port(ref).switching, Access | Negotiated)
+        ]
+        if found:
+            yield _unused(facts, name, found, lot)
+
+
+def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> Finding:
+    network = facts.network
+    names = ports_text([r.port for r in found])
+    inside: dict[Vid, int] = defaultdict(int)
+    for ref in found:
+        if (vid := untagged_vlan(network.port(ref).switching)) is not None:
+            inside[vid] += 1
+    one = len(found) == 1
+    where = f" and put {'it' if one else 'them'} into VLAN {lot}" if lot is not None else ""
+    return Finding(
+        rule="spare/open",
+        severity=Severity.TIDY,
+        place=f"{name}:{names}",
+        what=f"{count(len(found), 'port')} of {name} ({names}) {'is' if one else 'are'} enabled with no link, host or label, in VLAN "
+        f"{VlanSet(inside)}: whoever finds the socket is in.",
+        mend=f"Shut {name}:{names}{where}, or label what {'it is' if one else 'they are'} for.",
+        evidence=tuple(at(network, r, "enabled", "enabled") for r in found[:2]),
+        causes=tuple(cause(r, key) for key in ("unused", "access", "mode") for r in found),  # who says more goes first
+        vlans=VlanSet(inside),
+    )
+
+
+_PARKED = "{{trunk: '310,330{}'}}"
+
+
+def _parked(more: str) -> dict[str, str]:
+    trunk = _PARKED.format(more)
+    return {
+        n: t.replace("2: {access: 330}", "2: {access: 330}, 3: {access: 999, enabled: false}").replace(
+            "}\nports", ", 999: parking}\nports"
+        )
+        for n, t in pair(trunk, trunk).items()
+    }
+
+
+@rule(
+    "spare/carried",
+    Severity.TIDY,
+    looks_for="The parking VLAN on a trunk between switches.",
+    why="It is to lead nowhere. Carried from switch to switch, it joins all ports that are parked in it, and one that is "
+    "enabled by mistake is joined to all others.",
+    mend="Take the parking VLAN off the lists.",
+    breaks=Example(_parked(",999"), place=PLACE),
+    passes=Example(_parked("")),
+)
+def carried(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a link."""
+    network = facts.network
+    lot = parking(facts)
+    if lot is None:
+        return
+    for link in network.joins:
+        if network.passes(link) >> lot & 1:
+            yield Finding(
+                rule="spare/carried",
+                severity=Severity.TIDY,
+                place=str(link),
+                what=f"The parking VLAN {lot} crosses {link}: ports parked on one switch are joined to those on the next.",
+                mend=f"Take {lot} off the lists of {link.a} and {link.b}.",
+                evidence=tuple(at(network, e, f"allows {lot}", "allowed") for e in (link.a, link.b)),
+                causes=tuple(cause(e, key) for key in ("parking", "open-list") for e in (link.a, link.b)),
+                vlans=VlanSet([lot]),
+            )
