@@ -24,6 +24,8 @@ COMMANDS = {
     "grid": "inkov ports mended --grid --switch harbour-core --switch slipway",
     "flood": "inkov flood as-found kelp-hall-1:8",
     "explain": "inkov explain native/mismatch",
+    "tree": "inkov tree as-found",
+    "trim": "inkov trim as-found | head -38",
     "mended": "inkov audit mended; inkov prove mended",
 }
 

@@ -100,6 +100,30 @@ class OpenVSwitch:
         ports = dict(re.findall(r"^\s+(\S+) \d+/(\d+): \(dummy", shown, re.MULTILINE))
         return {ref: (n, int(ports[n])) for ref, n in name.items() if n in ports}
 
+    def build_ring(self, number, bridges, links):
+        """Makes bridges that run RSTP, joined by streams; `bridges` and `links` as `kernel_bridges` takes them."""
+        args = []
+        for name, (priority, mac) in bridges.items():
+            bridge = f"r{number}{name}"
+            args += ["--", "add-br", bridge, "--", "set", "bridge", bridge, "datapath_type=dummy"]
+            args += ["fail_mode=standalone", "rstp_enable=true", f"other_config:hwaddr={mac}"]
+            args += [f"other_config:rstp-priority={priority}", f"other_config:rstp-address={mac}"]
+        for k, ends in enumerate(links):
+            for side, (name, i, cost, priority) in zip(("pstream=punix:", "stream=unix:"), ends, strict=True):
+                port = f"r{number}{name}p{i}"
+                args += ["--", "add-port", f"r{number}{name}", port, "--", "set", "interface", port, "type=dummy"]
+                args += [f"options:{side.partition('=')[0]}={side.partition('=')[2]}{self.folder}/r{number}-{k}.s"]
+                args += ["--", "set", "port", port, f"other_config:rstp-path-cost={cost}"]
+                args += [f"other_config:rstp-port-priority={priority}", f"other_config:rstp-port-num={i}"]
+        self.vsctl(*args[1:])
+
+    def roles(self, number, name):
+        """Returns the role of each port of a bridge by number, and its root path cost."""
+        shown = self.call("rstp/show", f"r{number}{name}")
+        cost = re.search(r"root-path-cost\s+(\d+)", shown)
+        rows = re.findall(r"^  \S+p(\d+)\s+(Root|Designated|Alternate|Backup|Disabled)", shown, re.MULTILINE)
+        return {i: role.lower() for i, role in rows}, int(cost[1]) if cost else 0
+
     def clear(self, campus, number):
         self.vsctl(*[a for s in campus.switches for a in ("--", "del-br", f"c{number}{s}")][1:])
 

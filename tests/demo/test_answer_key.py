@@ -95,3 +95,14 @@ def test_the_station_is_big_and_mixed_enough():
     switches = [n for n in files if n.startswith("switches/") and n not in devices] + exports
     assert len(switches) >= 12
     assert len(exports) * 4 >= len(switches)
+
+
+def test_applying_the_trimmed_lists_mends_what_lists_can(quillfin, tmp_path):
+    ran = run_inkov("trim", quillfin / "as-found", "--apply", tmp_path / "out")
+    assert ran.code == 1
+    assert "missing  390   not in the list of ticket-office:u1 and visitor-pier:u2" in ran.out
+    assert "costs    2 members cut off now" in ran.out
+    gone = {KEY[n] for n in ("boat-store-list-replaced", "ticket-office-trimmed", "cove-trimmed-too-eagerly")}
+    left = {(f.rule, f.place) for f in inkov.audit(inkov.load(tmp_path / "out"))}
+    assert left.isdisjoint(gone)
+    assert set(KEY.values()) - gone - {KEY["archive-takes-everything"]} <= left | {KEY["plankton-native-is-default"]}

@@ -11,17 +11,62 @@ import yaml
 import inkov
 from inkov.formats.fields import port_names
 from inkov.model.campus import Apart, Together
+from inkov.model.errors import BadInput
 from inkov.model.switch import Access, Bridged, Habits, Kind, Trunk, Vlan
+from inkov.model.tree import PortTree, Protocol, SyncRole
 from inkov.model.vlanset import VlanSet
 
 DOCS = Path(__file__).parents[2] / "docs" / "language.md"
 EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
-SEAL_WARD, KINDS, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, CAMPUS = EXAMPLES
-SWITCHES = [SEAL_WARD, KINDS, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS]
+SEAL_WARD, KINDS, TREE, SYNC, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, CAMPUS = EXAMPLES
+SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS]
 
 
 def load(site, text):
     return inkov.load(site({"x.yaml": text}))
+
+
+def test_tree_example(site):
+    switch = load(site, TREE).switches["watchtower"]
+    tree = switch.tree
+    assert (tree.protocol, tree.priority, tree.own, tree.wide_costs) == (Protocol.MSTP, 4096, {2: 8192}, True)
+    assert str(tree.region.vlans(2)) == "340,390"
+    assert 305 in tree.region.vlans(0)
+    port = switch.ports["u1"]
+    assert (port.speed, port.tree) == (10_000, PortTree(None, 1500, 64, 7, runs=True, own=((2, 900, None),)))
+    assert switch.ports["3"].tree.edge
+    assert not switch.ports["u2"].tree.runs
+
+
+def test_sync_example(site):
+    switch = load(site, SYNC).switches["harbour-core"]
+    assert (switch.sync.group, switch.sync.role, switch.sync.generation) == ("quillfin", SyncRole.AUTHOR, 41)
+    assert "low tide" not in repr(switch)
+    assert str(switch.sync.spread) == "1-1005"
+    assert switch.prunes
+    registration = switch.ports["u1"].registration
+    assert (str(registration.eligible), str(registration.forbidden)) == ("370", "350")
+
+
+@pytest.mark.parametrize(
+    ("text", "what"),
+    [
+        ("tree: {protocol: rstp, region: {name: a}}", "'region' belongs to protocol mstp"),
+        ("tree: {protocol: fast}", "'fast' is not"),
+        ("tree: {priority: 99999}", "99999 is no bridge priority"),
+        ("tree: {protocol: mstp, region: {name: a, instances: {1: 10, 2: 10-20}}}", "VLAN 10 in two instances"),
+        ("sync: {group: a, role: king}", "'king' is not"),
+        ("ports: {1: {speed: fast}}", "'fast' is not a speed"),
+        ("ports: {1: {edge: 7}}", "'7' is none of true, false and auto"),
+        ("ports: {1: {tree: {cost: 0}}}", "0 is no path cost"),
+        ("ports: {1: {registration: {fixed: 10, forbidden: 10}}}", "VLAN 10 both fixed and forbidden"),
+    ],
+)
+def test_wrong_trees_and_groups_say_so(site, text, what):
+    with pytest.raises(BadInput) as error:
+        load(site, f"inkov: switch\nname: a\nvlans: {{10: }}\n{text}\n")
+    assert what in str(error.value)
+    assert "x.yaml:4" in str(error.value)
 
 
 def test_switch_example(site):

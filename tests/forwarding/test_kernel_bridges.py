@@ -1,9 +1,11 @@
-"""The election against real bridges: same root, same costs, same role of every port."""
+"""The election against real bridges, of the kernel and of Open vSwitch: same root, costs, and role of every port."""
 
 import random
+import time
 
 import pytest
 
+import openvswitch
 from inkov.forwarding.election import BridgeId, Port, Role, elect
 from inkov.model.names import PortRef
 from kernel_bridges import NOT_HERE, KernelBridges
@@ -78,6 +80,40 @@ def test_election_agrees_with_the_kernel(capsys):
     assert blocked > TOPOLOGIES
     with capsys.disabled():
         print(f"\nKernel bridges: {TOPOLOGIES} topologies, {compared} ports compared, {blocked} blocked; all agree")
+
+
+@pytest.mark.skipif(bool(openvswitch.NOT_HERE), reason=f"no Open vSwitch here: {openvswitch.NOT_HERE}")
+def test_election_agrees_with_open_vswitch(tmp_path, capsys):
+    """The same topologies, those without a hub, under RSTP."""
+    made = {seed: topology(seed) for seed in range(TOPOLOGIES) if seed % 3}
+    switch = openvswitch.OpenVSwitch(tmp_path)
+    compared = 0
+    try:
+        for seed, (bridges, links) in made.items():
+            switch.build_ring(seed, bridges, links)
+        real = settled(switch, made)
+        for seed, (bridges, links) in made.items():
+            found, _ = elected(bridges, links)
+            for name in bridges:
+                roles, cost = real[seed, name]
+                assert cost == found.cost[name], (seed, name)
+                assert roles == {p.port: r.value for p, r in found.role.items() if p.switch == name}, (seed, name)
+                compared += len(roles)
+    finally:
+        switch.stop()
+    with capsys.disabled():
+        print(f"\nOpen vSwitch RSTP: {len(made)} topologies, {compared} ports compared; all agree")
+
+
+def settled(switch, made, seconds=40):
+    """Waits until no role has changed for a while; RSTP needs a few seconds."""
+    before, quiet, deadline = None, 0, time.monotonic() + seconds
+    while time.monotonic() < deadline and quiet < 4:
+        time.sleep(1)
+        now = {(seed, n): switch.roles(seed, n) for seed, (bridges, _) in made.items() for n in bridges}
+        quiet = quiet + 1 if now == before else 0
+        before = now
+    return before
 
 
 def _id(text):

@@ -180,7 +180,7 @@ def test_exports_say_their_tree(tmp_path):
 def test_tree_command_shows_root_ways_and_reasons(inkov, quillfin):
     ran = inkov("tree", quillfin / "as-found")
     assert ran.code == 0
-    assert "root  crane   priority 32768  nobody chose it" in ran.out
+    assert "root  crane   priority 32768  nobody chose it: others have its priority" in ran.out
     text = " ".join(ran.out.split())
     assert (
         "× gull-roost:u2 to reef-gate:u2 alternate both ends are at cost 62000, and reef-gate has the lower bridge"

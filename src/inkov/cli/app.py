@@ -85,6 +85,8 @@ def demo(
         f"\nTry next:\n"
         f"  inkov links {as_found.as_posix()}               both ends of every link, what crosses, what is lost\n"
         f"  inkov vlans {as_found.as_posix()} --vlan 340    one VLAN across all switches\n"
+        f"  inkov tree {as_found.as_posix()}                who is root, what is blocked, and why\n"
+        f"  inkov trim {as_found.as_posix()}                what each trunk's list should be\n"
         f"  inkov explain native/mismatch          what a rule looks for, and why\n"
         f"  inkov audit {(folder / 'mended').as_posix()}                 the same campus, put right\n"
     )

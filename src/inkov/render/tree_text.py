@@ -30,7 +30,7 @@ def _tree(tree: TreeView) -> RenderableType:
     which = {True: f"VLANs {tree.vlans}", False: "all VLANs"}[bool(tree.number) or "mstp" in tree.protocols]
     if tree.number and "mstp" in tree.protocols:
         which = f"instance {tree.number}, {which}"
-    chosen = "" if tree.chosen else "  nobody chose it: no switch has a lower priority, and its address is the lowest"
+    chosen = "" if tree.chosen else "  nobody chose it: others have its priority, so the lowest address won"
     head = Group(
         Text.assemble((f"{runs}   {which}   {plural(tree.switches, 'switch')}", "bold")),
         Text.assemble(
