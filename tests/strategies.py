@@ -160,3 +160,44 @@ def campuses(draw, kinds=KINDS):
             cables.append(Cable(first, second, source))
     segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source) for v in VLANS}
     return Campus(name="random", switches=made, cables=tuple(cables), segments=segments)
+
+
+MEMBERS = (10, 20, 30, 40)
+"""The VLANs of campuses that are all trunks."""
+
+
+@st.composite
+def trunked(draw):
+    """Three to seven switches, joined by any trunks with any lists, rings and parallel links among them."""
+    count = draw(st.integers(3, 7))
+    ends = {i: {} for i in range(count)}
+    pairs = [(draw(st.integers(0, i - 1)), i) for i in range(1, count)]
+    pairs += [
+        (a, b)
+        for a, b in draw(st.lists(st.tuples(st.integers(0, count - 1), st.integers(0, count - 1)), max_size=3))
+        if a != b
+    ]
+    cables = []
+    lists = st.sets(st.sampled_from(MEMBERS), min_size=1).map(VlanSet) | st.just(ALL)
+    for n, (a, b) in enumerate(pairs):
+        same = draw(lists)
+        other = same if draw(st.integers(0, 3)) else draw(lists)
+        for i, some in ((a, same), (b, other)):
+            ends[i][f"u{n}"] = Port(name=f"u{n}", switching=Trunk(None, some), origin=origin)
+        first, second = sorted((PortRef(f"s{a}", f"u{n}"), PortRef(f"s{b}", f"u{n}")), key=lambda e: e.order)
+        cables.append(Cable(first, second, source))
+    switches = {}
+    for i in range(count):
+        members = draw(st.lists(st.sampled_from(MEMBERS), max_size=2))
+        ports = {f"p{k}": Port(name=f"p{k}", switching=Access(v), origin=origin) for k, v in enumerate(members)}
+        table = {v: Vlan(v) for v in MEMBERS if v in members or draw(st.integers(0, 5))}
+        tree = BridgeTree(draw(st.sampled_from([Protocol.RSTP, Protocol.RSTP, Protocol.PER_VLAN])))
+        switches[f"s{i}"] = Switch(
+            name=f"s{i}",
+            vlans=table,
+            ports={**ports, **ends[i]},
+            mac=f"00:00:5e:00:53:{i:02x}",
+            tree=tree,
+            origin=origin,
+        )
+    return Campus(name="random", switches=switches, cables=tuple(cables))

@@ -4,60 +4,18 @@ from dataclasses import replace
 from itertools import combinations
 
 from hypothesis import HealthCheck, assume, given, settings
-from hypothesis import strategies as st
 
 import inkov
 from conftest import write_files
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import View
-from inkov.model.campus import Cable, Campus
-from inkov.model.names import PortRef
-from inkov.model.switch import Access, Port, Switch, Trunk, Vlan
-from inkov.model.tree import BridgeTree, Protocol
-from inkov.model.vlanset import ALL, VlanSet
+from inkov.model.switch import Trunk
+from inkov.model.vlanset import VlanSet
 from inkov.plan.reach import change
 from inkov.plan.trim import Trim
-from strategies import campuses, origin, source
-
-VIDS = (10, 20, 30, 40)
-
-
-@st.composite
-def trunked(draw):
-    """Three to seven switches, joined by any trunks with any lists, rings and parallel links among them."""
-    count = draw(st.integers(3, 7))
-    ends = {i: {} for i in range(count)}
-    pairs = [(draw(st.integers(0, i - 1)), i) for i in range(1, count)]
-    pairs += [
-        (a, b)
-        for a, b in draw(st.lists(st.tuples(st.integers(0, count - 1), st.integers(0, count - 1)), max_size=3))
-        if a != b
-    ]
-    cables = []
-    lists = st.sets(st.sampled_from(VIDS), min_size=1).map(VlanSet) | st.just(ALL)
-    for n, (a, b) in enumerate(pairs):
-        same = draw(lists)
-        other = same if draw(st.integers(0, 3)) else draw(lists)
-        for i, some in ((a, same), (b, other)):
-            ends[i][f"u{n}"] = Port(name=f"u{n}", switching=Trunk(None, some), origin=origin)
-        first, second = sorted((PortRef(f"s{a}", f"u{n}"), PortRef(f"s{b}", f"u{n}")), key=lambda e: e.order)
-        cables.append(Cable(first, second, source))
-    switches = {}
-    for i in range(count):
-        members = draw(st.lists(st.sampled_from(VIDS), max_size=2))
-        ports = {f"p{k}": Port(name=f"p{k}", switching=Access(v), origin=origin) for k, v in enumerate(members)}
-        table = {v: Vlan(v) for v in VIDS if v in members or draw(st.integers(0, 5))}
-        tree = BridgeTree(draw(st.sampled_from([Protocol.RSTP, Protocol.RSTP, Protocol.PER_VLAN])))
-        switches[f"s{i}"] = Switch(
-            name=f"s{i}",
-            vlans=table,
-            ports={**ports, **ends[i]},
-            mac=f"00:00:5e:00:53:{i:02x}",
-            tree=tree,
-            origin=origin,
-        )
-    return Campus(name="random", switches=switches, cables=tuple(cables))
+from strategies import MEMBERS as VIDS
+from strategies import campuses, trunked
 
 
 def with_lists(campus, lists):

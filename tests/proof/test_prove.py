@@ -10,41 +10,12 @@ import inkov
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Together
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Tunnel
+from inkov.model.switch import Kind
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
-from simulator import egress, ingress, listeners
+from proof_sides import hearers, senders
+from simulator import listeners
 from strategies import VLANS, campuses
-
-
-def edge_ports(campus):
-    cabled = {end for c in campus.cables for end in (c.a, c.b)}
-    for switch in campus.switches.values():
-        for port in switch.ports.values():
-            if port.enabled and (ref := PortRef(switch.name, port.name)) not in cabled:
-                yield ref
-
-
-def senders(campus, vid, *, through_tunnels=True):
-    """Edge ports whose stations send in a VLAN, with the tags they use; honest ones use only what they also hear."""
-    found = []
-    for ref in edge_ports(campus):
-        for tags in [(), *((v,) for v in (*VLANS, 99))]:
-            entered = ingress(campus, ref, tags)
-            own = not tags or egress(campus, ref, vid, ()) is not None
-            if (
-                tags
-                and not through_tunnels
-                and isinstance(campus.switches[ref.switch].ports[ref.port].switching, Tunnel)
-            ):
-                continue
-            if entered is not None and entered[0] == vid and own:
-                found.append((ref, tags))
-    return found
-
-
-def hearers(campus, vid):
-    return {ref for ref in edge_ports(campus) if egress(campus, ref, vid, ()) is not None}
 
 
 def hears(campus, a, b):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field, model_validator
+from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
 
 from inkov.formats.fields import Document, Label, ListField, Name, VidField, VlanList, wrong
 from inkov.formats.switch_document import Assume
@@ -50,8 +50,17 @@ class ClaimEntry(Document):
     except_: list[Names] = Field([], description="Pairs that may meet all the same.")
     together: Label | None = Field(None, description="Segment whose ports must reach each other.")
 
+    facing: Literal["honest", "hostile"] = Field("honest", description="What stations are taken to send.")
+    surviving: Annotated[Literal["0", "1", "2"], WithJsonSchema({"type": "integer", "minimum": 0, "maximum": 2})] = (
+        Field("0", description="Failures of cables or switches that must not part it.")
+    )
+
     @model_validator(mode="after")
     def _one_kind(self) -> ClaimEntry:
+        if self.facing != "honest" and self.apart is None:
+            raise wrong("'facing' belongs to 'apart'")
+        if self.surviving != "0" and self.together is None:
+            raise wrong("'surviving' belongs to 'together'; 'apart' holds under every failure")
         if (self.apart is None) == (self.together is None):
             raise wrong("a claim has either 'apart' or 'together'")
         if self.except_ and self.apart is None:

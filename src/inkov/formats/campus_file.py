@@ -12,7 +12,7 @@ from inkov.formats.campus_document import CampusDocument, ClaimEntry
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
-from inkov.model.campus import Apart, Cable, Claim, Host, Segment, Together
+from inkov.model.campus import Apart, Cable, Claim, Facing, Host, Segment, Together
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
@@ -112,11 +112,12 @@ class CampusFile:
             return None
         source = self._source("claims", i)
         if entry.together is not None:
-            return Together(entry.name or f"{entry.together} together", entry.together, source)
+            return Together(entry.name or f"{entry.together} together", entry.together, int(entry.surviving), source)
         shown = "all segments" if entry.apart == ["all"] else ", ".join(names)
         return Apart(
             entry.name or f"{shown} apart",
             tuple(names),
             frozenset(frozenset(pair) for pair in entry.except_),
+            Facing(entry.facing),
             source,
         )

@@ -17,7 +17,7 @@ from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import natural
 from inkov.model.source import Source
-from inkov.model.switch import Switch
+from inkov.model.switch import WORST_HABITS, Switch
 
 if TYPE_CHECKING:
     from inkov.formats.campus_file import CampusFile
@@ -176,7 +176,8 @@ class _Loader:
         if self.campus_files:
             from inkov.formats.switch_file import habits
 
-            switch = replace(switch, habits=habits(self.campus_files[0][1].document.assume))
+            assume = self.campus_files[0][1].document.assume
+            switch = replace(switch, habits=habits(assume), worst=habits(assume, usual=WORST_HABITS))
         self._add(switch, reading)
 
     def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> None:

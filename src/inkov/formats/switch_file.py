@@ -18,6 +18,7 @@ from inkov.model.source import Origin, Source
 from inkov.model.switch import (
     DEFAULT_VLAN,
     DOT1Q,
+    WORST_HABITS,
     Bridged,
     Gateway,
     Habits,
@@ -45,9 +46,9 @@ def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None
     return None if document is None else _Builder(document, lines, reading, assume or Assume()).switch()
 
 
-def habits(*stated: Assume) -> Habits:
-    """Returns habits: each as the first block that states it says, else the default."""
-    usual = Habits()
+def habits(*stated: Assume, usual: Habits | None = None) -> Habits:
+    """Returns habits: each as the first block that states it says, else the usual."""
+    usual = usual or Habits()
 
     def habit(key: str, yes: str, default: bool) -> bool:
         said = next((v for a in stated if (v := getattr(a, key)) is not None), None)
@@ -96,6 +97,7 @@ class _Builder:
             mac=self.document.mac or "",
             kind=self.kind,
             habits=habits(self.document.assume, self.inherited),
+            worst=habits(self.document.assume, self.inherited, usual=WORST_HABITS),
             role=self.document.role,
             tree=self.document.tree.model(),
             sync=self.document.sync.model() if self.document.sync else None,

@@ -120,7 +120,9 @@ class Graph:
                         todo.append(new)
         return reach
 
-    def spread(self, starts: Mapping[str, Mask], tagged: Iterable[tuple[str, Domain, Tags]] = ()) -> dict[str, Mask]:
+    def spread(
+        self, starts: Mapping[str, Mask], tagged: Iterable[tuple[str, Domain, Tags]] = (), *, armed: bool = False
+    ) -> dict[str, Mask]:
         """Returns the domains reached on every switch, for a set of starts at once and without paths.
 
         The same answer as `reach` with no tags inside, for thousands of domains in one pass: the sets travel
@@ -129,8 +131,9 @@ class Graph:
         Args:
             starts: the domains that frames start in on each switch.
             tagged: further starts, with tags inside; where there are any, paths are followed after all.
+            armed: frames may hold any tags inside, as many as there are hops; as only a hostile station sends them.
         """
-        if self.stacked or tagged:  # tags inside a frame do not fit into masks
+        if not armed and (self.stacked or tagged):  # tags inside a frame do not fit into masks
             places: list[tuple[str, Domain, Tags]] = [
                 (switch, d, ()) for switch, mask in starts.items() for d in bits(mask)
             ]
@@ -151,7 +154,7 @@ class Graph:
             waiting.discard(switch)
             for near, far, hop in self.edges.get(switch, ()):
                 leaving = everywhere[switch] | (total[switch] & ~came_by[near])
-                new = hop.carry(leaving) & ~came_by[far]
+                new = (hop.carry_any(leaving) if armed else hop.carry(leaving)) & ~came_by[far]
                 if not new:
                     continue
                 came_by[far] |= new

@@ -74,6 +74,13 @@ class Hop:
                 reached |= into
         return reached
 
+    def carry_any(self, domains: Mask) -> Mask:
+        """Returns the far domains that frames reach which may hold any tags inside, so that untagged they show any."""
+        reached = self.carry(domains)
+        if self.tagged and not self.blind and domains & self.near.out_untagged:
+            reached |= self.far.takes
+        return reached
+
     @property
     def kept(self) -> Mask:
         """Domains whose frames arrive in the domain of the same number."""

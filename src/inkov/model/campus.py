@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from enum import Enum
 from typing import TypeAlias
 
 from inkov.model.names import PortRef
@@ -50,6 +51,13 @@ class Segment:
     source: Source = field(compare=False)
 
 
+class Facing(Enum):
+    """What stations are taken to do: send what their port is set for, or any frame they can think of."""
+
+    HONEST = "honest"
+    HOSTILE = "hostile"
+
+
 @dataclass(frozen=True, slots=True)
 class Apart:
     """No two of these segments may ever exchange a frame, except the pairs given.
@@ -58,20 +66,23 @@ class Apart:
         name: what the claim is called.
         segments: names of segments, two or more.
         allowed: pairs of names that may meet.
+        facing: what stations of the segments are taken to do.
     """
 
     name: str
     segments: tuple[str, ...]
     allowed: frozenset[frozenset[str]] = frozenset()
+    facing: Facing = Facing.HONEST
     source: Source = field(default=Source(""), compare=False)
 
 
 @dataclass(frozen=True, slots=True)
 class Together:
-    """All ports of a segment can exchange frames both ways."""
+    """All ports of a segment can exchange frames both ways, even after so many failures of cables or switches."""
 
     name: str
     segment: str
+    surviving: int = 0
     source: Source = field(default=Source(""), compare=False)
 
 

@@ -77,6 +77,10 @@ class Habits:
     uneven_link: bool = True
 
 
+WORST_HABITS: Final = Habits(own_tag=True, native_outside_list=True, tagged_native=True)
+"""What lets a hostile station do most."""
+
+
 @dataclass(frozen=True, slots=True)
 class Vlan:
     """An entry of a switch's VLAN table.
@@ -298,6 +302,7 @@ class Switch:
         mac: its chassis address in lower case, empty when unknown.
         kind: switch, router or unmanaged device.
         habits: what its platform does and its configuration does not say.
+        worst: the same, with the worse assumed of every habit that nothing states.
         role: what it is for, such as core or edge; switches of one role are alike. Empty when not stated.
         tree: how it takes part in the spanning tree.
         sync: how it shares its VLAN table; None when it does not.
@@ -314,6 +319,7 @@ class Switch:
     mac: str = ""
     kind: Kind = Kind.SWITCH
     habits: Habits = Habits()
+    worst: Habits = WORST_HABITS
     role: str = ""
     tree: BridgeTree = NO_BRIDGE_TREE
     sync: Sync | None = None

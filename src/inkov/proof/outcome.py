@@ -91,10 +91,12 @@ class Broken:
     Attributes:
         witnesses: for `apart`, a shortest way for each pair of segments that meets.
         stop: for `together`, where frames stop.
+        failures: the cables and switches that have to fail for that; none when it is so today.
     """
 
     witnesses: tuple[Witness, ...] = ()
     stop: Stop | None = None
+    failures: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,14 +12,15 @@ from itertools import combinations
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View, unknown
-from inkov.model.campus import Apart, Claim, Segment, Together
-from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Trunk
+from inkov.forwarding.relay import Mask, View
+from inkov.model.campus import Apart, Claim, Facing, Segment, Together
 from inkov.model.vlanset import VlanSet
+from inkov.proof.hostile import HostileProver
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.stations import Stations, segment_named
+from inkov.proof.surviving import surviving
 from inkov.proof.together import together
+from inkov.proof.unknowns import assumed, unknowns
 from inkov.proof.way import passages
 
 
@@ -53,10 +54,14 @@ class _Prover:
 
     def decide(self, claim: Claim) -> Outcome:
         match claim:
+            case Apart(facing=Facing.HOSTILE):
+                return HostileProver(self.network, self.stations).apart(claim)
             case Apart():
                 return self.apart(claim)
-            case Together(segment=name):
+            case Together(segment=name, surviving=0):
                 return together(self.network, self.stations(name))
+            case Together():
+                return surviving(self.network, claim)
 
     def stations(self, name: str) -> Stations:
         if name not in self._stations:
@@ -81,7 +86,7 @@ class _Prover:
             empty = [n for n in claim.segments if not self.stations(n)]
             if empty and len(claim.segments) - len(empty) < 2:
                 return CannotTell(tuple(f"no port of {n} is known" for n in empty))
-            return Proved(self.argument(claim.segments), self.assumed(claim.segments))
+            return Proved(self.argument(claim.segments), assumed(self.network, self.stations, claim.segments))
         found = [w for a, b, ab, ba in meeting for w in self.witnesses(a, b, ab=ab, ba=ba)]
         certain = tuple(w for w in found if not w.unknown)
         if certain:
@@ -113,7 +118,7 @@ class _Prover:
             end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).hearers), None)
             if end is not None:
                 way = self.passages(a, b, reach, end)
-                return Witness(a, b, way, unknown=self.unknowns(reach, end) if view is View.MAY else ())
+                return Witness(a, b, way, unknown=unknowns(self.network, reach, end) if view is View.MAY else ())
         return None
 
     def passages(self, a: str, b: str, reach: Reach, end: State) -> tuple[Passage, ...]:
@@ -122,23 +127,6 @@ class _Prover:
         hearers = self.stations(b).hearers[end.switch, end.domain]
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
         return passages(self.network, reach, end, start, last)
-
-    def unknowns(self, reach: Reach, end: State) -> tuple[str, ...]:
-        """Names what is not known on a way that only may be open."""
-        network = self.network
-        found: dict[str, None] = {}
-        for state, step in reach.path(end):
-            if step is None:
-                continue
-            sure = network.graph(View.MUST).edges.get(step.before.switch, ())
-            if any(
-                e.near == step.out and e.far == state.by and e.hop.carry(1 << step.before.domain) >> state.domain & 1
-                for e in sure
-            ):
-                continue
-            for fact in _missing_facts(network, step.out, state.by):
-                found[fact] = None
-        return tuple(found)
 
     def argument(self, names: Iterable[str]) -> str:
         """Says why nothing meets: what the frames reach, and that they keep their VLAN on the way."""
@@ -157,73 +145,3 @@ class _Prover:
             f"everything their frames could reach was followed, over {crossed} links and {len(switches)} switches: "
             f"each stays in its own VLANs{others}"
         )
-
-    def assumed(self, names: Iterable[str]) -> tuple[str, ...]:
-        """Lists what a proof takes for granted: what is behind ports whose far side the input does not describe."""
-        network = self.network
-        listed = list(names)
-        open_ends = [
-            str(ref)
-            for ref in network.open_trunks
-            if sum(any(ref in refs for refs in self.stations(n).senders.values()) for n in listed) > 1
-        ]
-        found: list[str] = []
-        if open_ends:
-            found.append(f"the station behind each of these trunks keeps its VLANs apart: {_some(open_ends)}")
-        outside = [
-            f"{o.port} ({o.heard.system or o.heard.chassis})" for o in network.cabling.outside if not o.known_switch
-        ]
-        if outside:
-            found.append(f"no device that is not in the campus joins VLANs by itself: {_some(outside)}")
-        unnamed = [
-            str(end)
-            for k in network.links
-            for end in (k.a, k.b)
-            if isinstance(s := network.port(end).switching, Trunk)
-            and s.native is None
-            and network.port(end).origin.of("native").default
-        ]
-        if unnamed:
-            found.append(f"trunks without a native VLAN drop untagged frames: {_some(unnamed)}")
-        tableless = [s.name for s in network.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]
-        if tableless:
-            found.append(f"switches without a VLAN table relay every VLAN their ports allow: {_some(tableless)}")
-        return tuple(found)
-
-
-def _some(names: list[str]) -> str:
-    return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
-
-
-def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list[str]:
-    found: list[str] = []
-    for ref in (out, into):
-        if ref is None:
-            continue
-        if not network.has(ref):
-            found.append(f"what {ref.switch} does is not known: its file, or the cable, is missing")
-        elif (why := unknown(network.port(ref))) is not None:
-            found.append(f"{ref}: {why} ({network.port(ref).origin.of()})")
-        elif kept_off := _kept_off(network, ref, sending=ref == out):
-            found.append(kept_off)
-        elif not network.switches[ref.switch].default_vlan_listed:
-            found.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
-    for link in network.links:
-        if {out, into} == {link.a, link.b}:
-            found += [link.doubt] if link.doubt else []
-            if reason := network.lag_failure(link):
-                found.append(f"whether ports of {link} pass frames one by one, as its LAG does not form: {reason}")
-    return found or [f"whether frames pass from {out} to {into}"]
-
-
-def _kept_off(network: Network, ref: PortRef, *, sending: bool) -> str:
-    """Says what keeps frames off a port today and may let them through tomorrow; empty when nothing does."""
-    if doubt := network.trees.doubt(ref):
-        return f"whether the tree blocks {ref}: {doubt}"
-    if network.trees.allows(ref) != -1:
-        return f"the tree blocks {ref} today, and opens it when a link fails"
-    return (
-        f"pruning keeps VLANs off {ref} today, and may let them through tomorrow"
-        if sending and network.pruning.pruned(ref)
-        else ""
-    )

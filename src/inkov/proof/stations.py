@@ -30,6 +30,7 @@ class Stations:
 
     Attributes:
         name: the segment's.
+        vlans: its VLANs.
         senders: for each place where frames of the segment start, the ports they come from, in natural order.
         hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
@@ -39,6 +40,7 @@ class Stations:
 
     def __init__(self, network: Network, segment: Segment) -> None:
         self.name = segment.name
+        self.vlans = segment.vlans
         senders: dict[Place, list[PortRef]] = defaultdict(list)
         hearers: dict[Place, list[PortRef]] = defaultdict(list)
         for vid in segment.vlans & VlanSet(network.members):

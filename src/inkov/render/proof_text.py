@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
@@ -30,6 +30,10 @@ def _verdict(verdict: VerdictView) -> RenderableType:
     said = f"{verdict.kind} {', '.join(verdict.segments[:4])}"
     if len(verdict.segments) > 4:
         said += f" and {len(verdict.segments) - 4} more"
+    if verdict.facing == "hostile":
+        said += ", facing hostile stations"
+    if verdict.surviving:
+        said += f", surviving {plural(verdict.surviving, 'failure')}"
     head = Text.assemble(
         badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
     )
@@ -45,10 +49,15 @@ def _verdict(verdict: VerdictView) -> RenderableType:
         blocks.append(labelled(rows))
     if verdict.stop is not None:
         seen = [("Seen", words(verdict.stop.source, "cyan"))] if verdict.stop.source else []
-        blocks.append(labelled([("Stops", words(_stop(verdict.stop))), *seen]))
+        fails = [("Fails", words(_failing(verdict.failures), "bold"))] if verdict.failures else []
+        blocks.append(labelled([*fails, ("Stops", words(_stop(verdict.stop))), *seen]))
     for witness in verdict.witnesses:
         blocks += [Padding(_witness(witness), (0, 0, 0, 2))]
     return Group(*blocks)
+
+
+def _failing(failures: Sequence[str]) -> str:
+    return f"When {' and '.join(failures)} {'fails' if len(failures) == 1 else 'fail'}."
 
 
 def _stop(stop: StopView) -> str:
@@ -63,6 +72,8 @@ def _witness(witness: WitnessView) -> RenderableType:
         kind = "and back: both directions work" if witness.both else "one way: nothing comes back"
     title = Text.assemble(words(witness.start, "bold"), " → ", words(witness.end, "bold"), (f"   {kind}", "dim"))
     way = witness.way
+    if not way:
+        return Group(title, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
     lines = [
         title,
         _station("from", way[0].by, way[0].arrived),

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from inkov.forwarding.ladder import Rung
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart, Together
+from inkov.model.campus import Apart, Facing, Together
 from inkov.model.source import Source
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Verdict, Witness
 from inkov.rules.finding import Evidence, Finding, Severity
@@ -99,7 +100,11 @@ class StopView:
 
 @dataclass(frozen=True, slots=True)
 class VerdictView:
-    """A claim and its outcome: `proved`, `broken` or `cannot tell`."""
+    """A claim and its outcome: `proved`, `broken` or `cannot tell`.
+
+    Of `together`, `surviving` is how many failures it is to survive, and `failures` those that part the segment. Of
+    `apart`, `facing` is what its stations are taken to be.
+    """
 
     name: str
     kind: str
@@ -110,6 +115,9 @@ class VerdictView:
     missing: tuple[str, ...]
     witnesses: tuple[WitnessView, ...]
     stop: StopView | None
+    facing: str
+    surviving: int
+    failures: tuple[str, ...]
 
 
 def size(network: Network) -> Size:
@@ -156,17 +164,19 @@ def _verdict(verdict: Verdict) -> VerdictView:
     assumed: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
     witnesses: tuple[Witness, ...] = ()
+    failures: tuple[str, ...] = ()
+    facing, surviving = Facing.HONEST, 0
     match verdict.outcome:
         case Proved(why=why, assumed=assumed):
             pass
-        case Broken(witnesses=witnesses, stop=stop):
+        case Broken(witnesses=witnesses, stop=stop, failures=failures):
             outcome = "broken"
         case CannotTell(missing=missing, witnesses=witnesses):
             outcome = "cannot tell"
     match verdict.claim:
-        case Apart(segments=segments):
+        case Apart(segments=segments, facing=facing):
             pass
-        case Together(segment=segment):
+        case Together(segment=segment, surviving=surviving):
             kind, segments = "together", (segment,)
     return VerdictView(
         name=verdict.claim.name,
@@ -177,7 +187,10 @@ def _verdict(verdict: Verdict) -> VerdictView:
         assumed=assumed,
         missing=missing,
         witnesses=tuple(map(_witness, witnesses)),
-        stop=_stop(stop) if stop is not None else None,
+        stop=_stop(stop, failed=bool(failures)) if stop is not None else None,
+        facing=facing.value,
+        surviving=surviving,
+        failures=failures,
     )
 
 
@@ -191,7 +204,9 @@ def passage_view(p: Passage) -> PassageView:
     return PassageView(p.switch, p.domain, str(p.by), p.arrived, str(p.out), p.leaves, sources)
 
 
-def _stop(stop: Stop) -> StopView:
+def _stop(stop: Stop, *, failed: bool) -> StopView:
+    if failed and stop.lost is not None and stop.lost.rung is Rung.ENABLED:
+        return StopView(str(stop.sender), str(stop.hearer), stop.link, "it has failed, and there is no second way", "")
     reason = str(stop.lost) if stop.lost else "" if stop.link else "no link joins the two"
     return StopView(
         str(stop.sender), str(stop.hearer), stop.link, reason, str(stop.lost.source) if stop.lost is not None else ""

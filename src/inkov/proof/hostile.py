@@ -1,0 +1,201 @@
+"""Stations of a segment in hostile hands: what they can make of their ports, and what they then send and hear.
+
+A hostile station sends any frame: with any tag, with tags inside tags; it answers negotiation or starts it,
+and it may be a switch. In *may* the worse is assumed of every habit that nothing states.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import replace
+from itertools import permutations
+
+from inkov.forwarding.graph import Reach, State
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Domain, Mask, RelayMap, Tags, View
+from inkov.model.campus import Apart
+from inkov.model.names import PortRef
+from inkov.model.switch import Negotiated, Stance
+from inkov.model.vlanset import FULL_MASK, bits
+from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Witness
+from inkov.proof.stations import Place, Stations
+from inkov.proof.unknowns import assumed, unknowns
+from inkov.proof.way import passages
+
+
+def at_worst(network: Network) -> Network:
+    """Returns a network whose switches have the worst of every habit that nothing states."""
+    switches = network.campus.switches
+    if all(s.habits == s.worst for s in switches.values()):
+        return network
+    return Network(replace(network.campus, switches={n: replace(s, habits=s.worst) for n, s in switches.items()}))
+
+
+class Attackers:
+    """The stations of one segment, hostile.
+
+    Attributes:
+        senders: for each place where their frames can start, the ports they come in by.
+        hearers: for each place whose frames they can hear, the ports.
+        plain: domains they enter untagged, with no tag left inside, by switch.
+        armed: domains they enter with any tags left inside, by switch.
+    """
+
+    def __init__(self, network: Network, stations: Stations, view: View) -> None:
+        self.name = stations.name
+        self.network = network
+        self.senders: dict[Place, list[PortRef]] = defaultdict(list)
+        self.hearers: dict[Place, list[PortRef]] = defaultdict(list)
+        self.plain: dict[str, Mask] = defaultdict(int)
+        self.armed: dict[str, Mask] = defaultdict(int)
+        self.heard: dict[str, Mask] = defaultdict(int)
+        ports = {r for places in (stations.senders, stations.hearers) for refs in places.values() for r in refs}
+        for ref in sorted(ports, key=lambda r: r.order):
+            relay = self._relay(ref, view)
+            armed = relay.takes if relay.keeps else _by_tag(relay)
+            self.plain[ref.switch] |= relay.in_untagged & FULL_MASK
+            self.armed[ref.switch] |= armed & FULL_MASK
+            self.heard[ref.switch] |= relay.sends & FULL_MASK
+            for domain in bits(relay.takes & FULL_MASK):
+                self.senders[ref.switch, domain].append(ref)
+            for domain in bits(relay.sends & FULL_MASK):
+                self.hearers[ref.switch, domain].append(ref)
+
+    def _relay(self, ref: PortRef, view: View) -> RelayMap:
+        """Returns what a port does for a station that negotiates as it likes."""
+        port = self.network.port(ref)
+        willing = isinstance(port.switching, Negotiated) and port.stance in {Stance.PASSIVE, Stance.ACTIVE}
+        return self.network.relay(ref, View.MAY if willing else view)
+
+    def starts(self, inner: Mask) -> Iterator[tuple[str, Domain, Tags]]:
+        """Yields the states their frames can start in, with one tag of some inside where there may be any."""
+        for switch in dict.fromkeys([*self.plain, *self.armed]):
+            for domain in bits(self.plain[switch] | self.armed[switch]):
+                yield switch, domain, ()
+            for domain in bits(self.armed[switch]):
+                yield from ((switch, domain, (v,)) for v in bits(inner))
+
+
+def _by_tag(relay: RelayMap) -> Mask:
+    """Returns the domains that tagged frames enter."""
+    return relay.in_tagged | sum(1 << d for d in {d for _, d in relay.in_mapped})
+
+
+class HostileProver:
+    """Decides `apart` where any station of a segment may be hostile, as sender or as listener."""
+
+    def __init__(self, network: Network, stations: Callable[[str], Stations]) -> None:
+        self.network = network
+        self.worst = at_worst(network)
+        self.stations = stations
+        self._attackers: dict[tuple[str, View], Attackers] = {}
+        self._reached: dict[tuple[str, bool], dict[str, Mask]] = {}
+
+    def attackers(self, name: str, view: View) -> Attackers:
+        """Returns a segment's stations as attackers: at worst in *may*, as stated in *must*."""
+        if (name, view) not in self._attackers:
+            network = self.worst if view is View.MAY else self.network
+            self._attackers[name, view] = Attackers(network, self.stations(name), view)
+        return self._attackers[name, view]
+
+    def apart(self, claim: Apart) -> Outcome:
+        """Decides a claim: each segment in turn hostile, against every other."""
+        pairs = [p for p in permutations(claim.segments, 2) if frozenset(p) not in claim.allowed]
+        found = [w for a, b in pairs for w in (self.attack(a, b), self.overhear(a, b)) if w is not None]
+        if not found:
+            empty = [n for n in claim.segments if not self.stations(n)]
+            if empty and len(claim.segments) - len(empty) < 2:
+                return CannotTell(tuple(f"no port of {n} is known" for n in empty))
+            return Proved(
+                "whatever a station of one of them sends, with any tag and with tags inside tags, whatever it negotiates, and "
+                "whatever it listens to on its port: nothing of it gets to the others, and nothing of theirs to it",
+                assumed(self.network, self.stations, claim.segments),
+            )
+        certain = tuple(w for w in found if not w.unknown)
+        if certain:
+            return Broken(certain)
+        return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
+
+    def reached(self, name: str, *, hostile: bool) -> dict[str, Mask]:
+        """Returns everywhere that frames of a segment may get to, from hostile stations or from honest ones."""
+        if (name, hostile) not in self._reached:
+            graph = self.worst.graph(View.MAY)
+            if hostile:
+                attackers = self.attackers(name, View.MAY)
+                made = dict(graph.spread(attackers.plain))
+                for switch, mask in graph.spread(attackers.armed, armed=True).items():
+                    made[switch] = made.get(switch, 0) | mask
+            else:
+                made = graph.spread(self.stations(name).masks, self.stations(name).tagged)
+            self._reached[name, hostile] = made
+        return self._reached[name, hostile]
+
+    def attack(self, a: str, b: str) -> Witness | None:
+        """Finds a frame by which a hostile station of `a` is heard in `b`; None when there can be none."""
+        if not self.stations(b).heard_in(self.reached(a, hostile=True)):
+            return None
+        own = self.network.used if len(self.worst.switches) < _FEW else self.stations(b).vlans.mask
+        for view in (View.MUST, View.MAY):
+            network = self.network if view is View.MUST else self.worst
+            attackers = self.attackers(a, view)
+            for inner in (self.stations(b).vlans.mask, own):
+                reach = network.graph(view).reach(attackers.starts(inner))
+                end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).hearers), None)
+                if end is not None:
+                    return self._witness(
+                        network, reach, end, (attackers.senders, self.stations(b).hearers), (a, b), view
+                    )
+        return Witness(a, b, (), unknown=("a way that needs more tags inside each other than are followed here",))
+
+    def overhear(self, a: str, b: str) -> Witness | None:
+        """Finds a way by which a hostile station of `b` hears an honest one of `a`, beyond what an honest one would."""
+        heard = self.attackers(b, View.MAY).heard
+        reached = self.reached(a, hostile=False)
+        if not any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
+            return None
+        starts = [(switch, domain, ()) for switch, domain in self.stations(a).senders] + self.stations(a).tagged
+        for view in (View.MUST, View.MAY):
+            network = self.network if view is View.MUST else self.worst
+            hearers = self.attackers(b, view).hearers
+            reach = network.graph(view).reach(starts)
+            end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
+            if end is not None:
+                return self._witness(network, reach, end, (self.stations(a).senders, hearers), (a, b), view)
+        return None
+
+    def _witness(  # noqa: PLR0917 - a search and what it was about
+        self,
+        network: Network,
+        reach: Reach,
+        end: State,
+        ports: tuple[Senders, Senders],
+        names: tuple[str, str],
+        view: View,
+    ) -> Witness:
+        first = reach.path(end)[0][0]
+        start = ports[0][first.switch, first.domain][0]
+        hearers = ports[1][end.switch, end.domain]
+        last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
+        way = passages(network, reach, end, start, last)
+        missing = unknowns(self.network, reach, end) or self._habits(reach, end) if view is View.MAY else ()
+        return Witness(*names, way, unknown=missing)
+
+    def _habits(self, reach: Reach, end: State) -> tuple[str, ...]:
+        """Names the switches on a way whose habits are not stated."""
+        names = dict.fromkeys(state.switch for state, _ in reach.path(end))
+        unstated = [
+            n
+            for n in names
+            if n in self.network.switches and self.worst.switches[n].habits != self.network.switches[n].habits
+        ]
+        return tuple(
+            f"what {n} does with tagged frames on access ports and trunks: `assume` does not state its habits"
+            for n in unstated
+        ) or ("whether the station's port can be made to take such a frame",)
+
+
+Senders = Mapping[Place, list[PortRef]]
+
+_FEW = 200
+"""Up to so many switches, a way is looked for with any VLAN as inner tag; beyond, with the other segment's."""

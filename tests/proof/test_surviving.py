@@ -1,0 +1,74 @@
+"""`together … surviving N` against plainly trying everything, trees elected anew each time."""
+
+from dataclasses import replace
+from itertools import combinations
+
+from hypothesis import HealthCheck, given, settings
+
+from inkov.forwarding.network import Network
+from inkov.model.campus import Segment, Together
+from inkov.model.vlanset import VlanSet
+from inkov.proof.outcome import Broken, CannotTell, Proved
+from inkov.proof.prove import prove
+from strategies import MEMBERS, source, trunked
+
+
+def failed(campus, *what):
+    """The campus with cables, given by number, or switches, given by name, dead."""
+    switches = dict(campus.switches)
+    ends = [e for w in what if isinstance(w, int) for c in [campus.cables[w]] for e in (c.a, c.b)]
+    ends += [(w, p) for w in what if isinstance(w, str) for p in switches[w].ports]
+    for name, port in ends:
+        switch = switches[name]
+        switches[name] = replace(switch, ports={**switch.ports, port: replace(switch.ports[port], enabled=False)})
+    return replace(campus, switches=switches)
+
+
+def whole(campus, vid):
+    """Whether a VLAN's live members are together; `None` when the campus does not tell."""
+    outcome = prove(Network(campus), [Together("x", f"v{vid}")])[0].outcome
+    if not Network(campus).live_members(vid):
+        return True
+    return None if isinstance(outcome, CannotTell) else isinstance(outcome, Proved)
+
+
+@settings(max_examples=30, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@given(trunked())
+def test_surviving_is_what_trying_everything_says(campus):
+    campus = replace(campus, segments={f"v{v}": Segment(f"v{v}", VlanSet([v]), source) for v in MEMBERS})
+    things = [*range(len(campus.cables)), *campus.switches]
+    for vid in MEMBERS[:2]:
+        if not Network(campus).live_members(vid) or whole(campus, vid) is not True:
+            continue
+        for count in (1, 2) if len(things) < 9 else (1,):
+            outcome = prove(Network(campus), [Together("x", f"v{vid}", count)])[0].outcome
+            tried = [whole(failed(campus, *some), vid) for n in range(1, count + 1) for some in combinations(things, n)]
+            if isinstance(outcome, Proved):
+                assert all(t is True for t in tried)
+            elif isinstance(outcome, Broken):
+                assert False in tried
+                assert len(outcome.failures) in range(1, count + 1)
+            else:
+                assert None in tried
+
+
+def test_the_cable_that_is_the_only_way_is_named(inkov, quillfin):
+    ran = inkov("prove", quillfin / "mended", "--claim", "together vet-records surviving 1")
+    assert ran.code == 1
+    assert "When cable archive:u1 - watchtower-a:a5 fails." in ran.out
+    for claim in ("together vet-records surviving 9", "apart tills kiosks facing nobody"):
+        assert inkov("prove", quillfin / "mended", "--claim", claim).code == 2
+
+
+def test_a_ring_survives_one_failure_and_not_two(inkov, site):
+    from inkov.rules.triangle import triangle
+
+    site(triangle())
+    ran = inkov("prove", ".", "--claim", "together 310 surviving 1")
+    assert (ran.code, "also after any failure of a cable or a switch: 6 were tried" in " ".join(ran.out.split())) == (
+        0,
+        True,
+    )
+    ran = inkov("prove", ".", "--claim", "together 310 surviving 2")
+    assert ran.code == 1
+    assert "When cable archive:u1 - seal-ward:u1 and cable archive:u2 - pump-loft:u1 fail." in " ".join(ran.out.split())
