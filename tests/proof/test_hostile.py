@@ -121,3 +121,10 @@ def test_a_willing_port_becomes_a_trunk_for_whoever_asks(inkov, site):
     assert inkov("prove", ".", "--claim", "apart 310 330").code == 0
     site({"a.yaml": text.replace("passive", "silent")})
     assert inkov("prove", ".", "--claim", "apart 310 330 facing hostile").code == 0
+
+
+def test_demo_shows_a_frame_with_tags_inside_tags(inkov, quillfin):
+    ran = inkov("prove", quillfin / "as-found", "--claim", "apart research cameras facing hostile")
+    assert "from dive-shed:u1   tag 370 in tag 990 in tag 990" in ran.out
+    assert "cove-lab      in 370, was 990" in ran.out
+    assert inkov("prove", quillfin / "mended").code == 0

@@ -1,6 +1,7 @@
 """The prover against the simulator on random campuses, and its outcomes in full on small ones."""
 
 import dataclasses
+import json
 from itertools import combinations
 
 import pytest
@@ -11,6 +12,7 @@ from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Together
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind
+from inkov.proof.grid import Meets, grid
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
 from proof_sides import hearers, senders
@@ -164,3 +166,30 @@ def test_bad_claims(site, claim, message):
     with pytest.raises(inkov.BadInput) as caught:
         inkov.prove(campus, [claim])
     assert str(caught.value) == message
+
+
+def test_grid_says_what_single_claims_say(inkov, quillfin):
+    ran = inkov("prove", quillfin / "as-found", "--grid")
+    assert ran.code == 0
+    assert "f  kiosks        ·  ·  ·  ·  ·  \\  =  ·  ·  ·" in ran.out
+    rows = {
+        r["segment"]: r["heard_in"]
+        for r in json.loads(inkov("prove", quillfin / "as-found", "--grid", "--format", "json").out)
+    }
+    assert rows["tills"]["kiosks"] == rows["kiosks"]["tills"] == "joined"
+    assert {v for a, row in rows.items() for b, v in row.items() if {a, b} != {"tills", "kiosks"}} == {"apart"}
+
+
+@given(managed)
+def test_grid_agrees_with_the_prover(campus):
+    network = Network(campus)
+    made = grid(network, [f"v{v}" for v in VLANS])
+    for a, b in combinations(made.names, 2):
+        (verdict,) = prove(network, [Apart("x", (a, b))])
+        both = {made.heard[a, b], made.heard[b, a]}
+        if Meets.JOINED in both:
+            assert isinstance(verdict.outcome, Broken)
+        elif Meets.MAYBE in both or made.empty & {a, b}:
+            assert isinstance(verdict.outcome, CannotTell)
+        else:
+            assert isinstance(verdict.outcome, Proved)

@@ -7,7 +7,7 @@ import os
 import sys
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
@@ -23,11 +23,8 @@ from inkov.cli.options import (
     load_network,
 )
 from inkov.cli.output import Exit, Format, complain, emit, put
+from inkov.cli.planning import trim
 from inkov.model.errors import BadInput
-from inkov.model.vlanset import VlanSet
-
-if TYPE_CHECKING:
-    from inkov.plan.trim import Trim
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -35,13 +32,6 @@ app = typer.Typer(
     help="Audits the VLANs of a campus of switches, and proves that segments stay apart.",
     epilog="Exit codes: 0 clean, 1 findings or claims not proved, 2 bad input or usage.",
 )
-
-
-class ListStyle(StrEnum):
-    """How `trim` writes lists."""
-
-    EXACT = "exact"
-    ALL_EXCEPT = "all-except"
 
 
 class FailOn(StrEnum):
@@ -124,8 +114,13 @@ def prove(
     site: SiteArgument = Path(),
     claim: Annotated[
         list[str] | None,
-        typer.Option("--claim", metavar="TEXT", help="'apart A B …' or 'together A'; repeatable."),
+        typer.Option(
+            "--claim",
+            metavar="TEXT",
+            help="'apart A B …', 'apart A B facing hostile', 'together A' or 'together A surviving 1'; repeatable.",
+        ),
     ] = None,
+    grid: Annotated[bool, typer.Option("--grid", help="Show every segment against every other instead.")] = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -133,8 +128,21 @@ def prove(
 
     Without --claim: the claims of the campus file, or else that every VLAN is apart from every other.
     """
-    if not _prove(site, claim, result_format, output):
+    if grid:
+        _grid(site, result_format, output)
+    elif not _prove(site, claim, result_format, output):
         raise typer.Exit(Exit.FOUND)
+
+
+def _grid(site: Path, result_format: Format, output: Path | None) -> None:
+    network = load_network(site)
+    from inkov.proof.grid import grid
+    from inkov.render.jsondoc import to_json
+    from inkov.render.proof_text import grid_text
+    from inkov.views.reports import grid_rows
+
+    rows = grid_rows(grid(network))
+    emit(result_format, output, lambda: grid_text(rows), lambda: to_json(rows))
 
 
 def _prove(site: Path, claims: list[str] | None, result_format: Format, output: Path | None) -> bool:
@@ -295,65 +303,7 @@ def trace(
         raise typer.Exit(Exit.FOUND)
 
 
-@app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")
-def trim(
-    site: SiteArgument = Path(),
-    switch: SwitchOption = None,
-    vlan: VlanOption = None,
-    keep: Annotated[str, typer.Option("--keep", metavar="LIST", help="VLANs that are never trimmed.")] = "none",
-    style: Annotated[ListStyle, typer.Option(help="How lists are written.")] = ListStyle.EXACT,
-    why: Annotated[bool, typer.Option("--why", help="Show who needs each VLAN on each link.")] = False,
-    planned: Annotated[
-        list[Path] | None,
-        typer.Option("--with", metavar="FILE", help="A switch that is not there yet; repeatable."),
-    ] = None,
-    apply: Annotated[
-        Path | None,
-        typer.Option("--apply", metavar="DIR", help="Write the site with these lists into a new folder."),
-    ] = None,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Say what each trunk's allowed list should be: what is missing, what is needed, what can go.
-
-    Exits 1 when something needed is missing. With --apply, the copy is kept only if no station loses reach.
-    """
-    network = load_network(site, planned or [])
-    from inkov import api
-    from inkov.render.jsondoc import to_json
-    from inkov.render.trim_text import trim_text
-    from inkov.views.trims import trim_view
-
-    kept = chosen_vlans(keep, "--keep")
-    advice = api.trim(network.campus, kept or VlanSet())
-    before = api.trim(load_network(site).campus, kept or VlanSet()) if planned else None
-    view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(vlan), before, why=why)
-    emit(
-        result_format,
-        output,
-        lambda: trim_text(view, all_except=style is ListStyle.ALL_EXCEPT, why=why),
-        lambda: to_json(view),
-    )
-    if apply is not None:
-        _apply(site, advice, planned or [], style, apply)
-    if any(r.missing for row in view.links for r in row.reasons):
-        raise typer.Exit(Exit.FOUND)
-
-
-def _apply(site: Path, advice: Trim, planned: list[Path], style: ListStyle, folder: Path) -> None:
-    """Writes the trimmed site, and says so on the error stream, where it does not mix with the result."""
-    from inkov import api
-
-    exact = style is ListStyle.EXACT
-    used = VlanSet.from_mask(advice.network.used)
-    known = api.load(site).switches if planned else advice.network.switches
-    lists = {
-        ref: some.exact if exact or not used - some else f"all except {(used - some).exact}"
-        for ref, some in advice.lists.items()
-        if ref.switch in known
-    }
-    changed = api.apply_trim(site, lists, folder)
-    complain(f"wrote {folder.as_posix()}: {len(lists)} lists in {len(changed)} files set; no station loses reach")
+app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(trim)
 
 
 @app.command(epilog="Example: inkov explain native/mismatch")
@@ -370,7 +320,7 @@ def explain(rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="N
 
 
 class Kind(StrEnum):
-    """Documents that `schema` describes: two that Inkov reads, then what its commands write as JSON; `relay` and `grid` are those options of `ports`."""
+    """Documents that `schema` describes: two that Inkov reads, then what its commands write as JSON; `segments` is `prove --grid`, `relay` and `grid` are those options of `ports`."""
 
     SWITCH = "switch"
     CAMPUS = "campus"
@@ -383,6 +333,7 @@ class Kind(StrEnum):
     PORTS = "ports"
     FLOOD = "flood"
     TRACE = "trace"
+    SEGMENTS = "segments"
     RELAY = "relay"
     GRID = "grid"
 

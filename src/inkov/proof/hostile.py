@@ -69,12 +69,26 @@ class Attackers:
         return self.network.relay(ref, View.MAY if willing else view)
 
     def starts(self, inner: Mask) -> Iterator[tuple[str, Domain, Tags]]:
-        """Yields the states their frames can start in, with one tag of some inside where there may be any."""
+        """Yields the states their frames can start in; where tags may be inside, with one of some innermost.
+
+        Before that one, up to two tags are tried that links of the campus take off again: native VLANs.
+        """
+        natives = [(v,) for v in bits(self._taken_off())]
+        before = [(), *natives, *(a + b for a in natives for b in natives)]
         for switch in dict.fromkeys([*self.plain, *self.armed]):
             for domain in bits(self.plain[switch] | self.armed[switch]):
                 yield switch, domain, ()
             for domain in bits(self.armed[switch]):
-                yield from ((switch, domain, (v,)) for v in bits(inner))
+                yield from ((switch, domain, (*some, v)) for some in before for v in bits(inner))
+
+    def _taken_off(self) -> Mask:
+        """Returns the domains that leave untagged over some link that takes tags."""
+        found = 0
+        for link in self.network.links:
+            for near, far in ((link.a, link.b), (link.b, link.a)):
+                if self.network.relay(far, View.MAY).in_tagged:
+                    found |= self.network.relay(near, View.MAY).out_untagged
+        return found & FULL_MASK
 
 
 def _by_tag(relay: RelayMap) -> Mask:
@@ -102,7 +116,7 @@ class HostileProver:
     def apart(self, claim: Apart) -> Outcome:
         """Decides a claim: each segment in turn hostile, against every other."""
         pairs = [p for p in permutations(claim.segments, 2) if frozenset(p) not in claim.allowed]
-        found = [w for a, b in pairs for w in (self.attack(a, b), self.overhear(a, b)) if w is not None]
+        found = [w for a, b in pairs if (w := self.attack(a, b) or self.overhear(a, b)) is not None]
         if not found:
             empty = [n for n in claim.segments if not self.stations(n)]
             if empty and len(claim.segments) - len(empty) < 2:

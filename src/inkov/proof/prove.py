@@ -8,6 +8,7 @@ an `apart` for certain. A way that is only in *may* decides nothing, and the unk
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from functools import cached_property
 from itertools import combinations
 
 from inkov.forwarding.graph import Reach, State
@@ -52,10 +53,16 @@ class _Prover:
         self._stations: dict[str, Stations] = {}
         self._spread: dict[str, Mapping[str, Mask]] = {}
 
+    @cached_property
+    def hostile(self) -> HostileProver:
+        """Decides claims that face hostile stations, once no honest ones break them."""
+        return HostileProver(self.network, self.stations)
+
     def decide(self, claim: Claim) -> Outcome:
         match claim:
             case Apart(facing=Facing.HOSTILE):
-                return HostileProver(self.network, self.stations).apart(claim)
+                honest = self.apart(claim)
+                return honest if isinstance(honest, Broken) else self.hostile.apart(claim)
             case Apart():
                 return self.apart(claim)
             case Together(segment=name, surviving=0):

@@ -54,6 +54,7 @@ def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
         "ports": list[tables.PortRow],
         "flood": list[tables.FloodRow],
         "trace": traces.TraceView,
+        "segments": list[reports.GridRow],
         "relay": list[relays.RelayRow],
         "grid": list[relays.Grid],
     }[kind]

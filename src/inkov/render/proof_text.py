@@ -8,9 +8,9 @@ from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
-from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, tally, words
+from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
 from inkov.render.way_text import passage_lines, tags_text
-from inkov.views.reports import StopView, VerdictView, WitnessView
+from inkov.views.reports import GridRow, StopView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")
 
@@ -24,6 +24,38 @@ def prove_text(campus: str, verdicts: Iterable[VerdictView]) -> RenderableType:
         tally((str(n), o, OUTCOME_STYLES[o]) for o, n in counts.items() if n),
     )
     return spaced([head, *map(_verdict, listed)])
+
+
+_GLYPHS = {
+    ("apart", "apart"): ("·", "dim"),
+    ("joined", "joined"): ("=", "bold red"),
+    ("joined", "apart"): ("→", "bold red"),
+    ("apart", "joined"): ("←", "bold red"),
+}
+
+
+def grid_text(rows: Sequence[GridRow]) -> RenderableType:
+    """Returns segments against segments, a glyph a pair; read from the row to the column."""
+    heads = [_column(i) for i in range(len(rows))]
+    body = []
+    for i, row in enumerate(rows):
+        cells = [Text(heads[i], style="dim"), words(row.segment, "dim" if row.empty else "bold")]
+        for other in rows:
+            if other is row:
+                cells.append(Text("\\", style="dim"))
+                continue
+            pair = row.heard_in[other.segment], other.heard_in[row.segment]
+            glyph, style = ("-", "dim") if row.empty or other.empty else _GLYPHS.get(pair, ("?", "bold magenta"))
+            cells.append(Text(glyph, style=style))
+        body.append(cells)
+    legend = "· apart   = joined both ways   → only the row's frames are heard in the column   ← only the other way   ? cannot tell"
+    return spaced([table(["", "segment", *heads], body), Text(f"{legend}   - no port known", style="dim")])
+
+
+def _column(i: int) -> str:
+    """Returns a short head for a column, by which its row is found again: a, b, … z, aa, ab."""
+    letters = "abcdefghijklmnopqrstuvwxyz"
+    return letters[i] if i < len(letters) else letters[i // 26 - 1] + letters[i % 26]
 
 
 def _verdict(verdict: VerdictView) -> RenderableType:

@@ -9,6 +9,7 @@ from inkov.forwarding.ladder import Rung
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.source import Source
+from inkov.proof.grid import Grid
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Verdict, Witness
 from inkov.rules.finding import Evidence, Finding, Severity
 
@@ -211,3 +212,20 @@ def _stop(stop: Stop, *, failed: bool) -> StopView:
     return StopView(
         str(stop.sender), str(stop.hearer), stop.link, reason, str(stop.lost.source) if stop.lost is not None else ""
     )
+
+
+@dataclass(frozen=True, slots=True)
+class GridRow:
+    """How frames of one segment get to each other one: `apart`, `joined` or `cannot tell`, by segment.
+
+    `empty` tells that no port of the segment is known.
+    """
+
+    segment: str
+    empty: bool
+    heard_in: dict[str, str]
+
+
+def grid_rows(grid: Grid) -> list[GridRow]:
+    """Returns the relation of all segments as plain data, a sender a row."""
+    return [GridRow(a, a in grid.empty, {b: grid.heard[a, b].value for b in grid.names if b != a}) for a in grid.names]

@@ -1,0 +1,92 @@
+"""Commands that plan changes."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.options import (
+    FormatOption,
+    OutputOption,
+    SiteArgument,
+    SwitchOption,
+    VlanOption,
+    chosen_switches,
+    chosen_vlans,
+    load_network,
+)
+from inkov.cli.output import Exit, Format, complain, emit
+from inkov.model.vlanset import VlanSet
+
+if TYPE_CHECKING:
+    from inkov.plan.trim import Trim
+
+
+class ListStyle(StrEnum):
+    """How `trim` writes lists."""
+
+    EXACT = "exact"
+    ALL_EXCEPT = "all-except"
+
+
+def trim(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    keep: Annotated[str, typer.Option("--keep", metavar="LIST", help="VLANs that are never trimmed.")] = "none",
+    style: Annotated[ListStyle, typer.Option(help="How lists are written.")] = ListStyle.EXACT,
+    why: Annotated[bool, typer.Option("--why", help="Show who needs each VLAN on each link.")] = False,
+    planned: Annotated[
+        list[Path] | None,
+        typer.Option("--with", metavar="FILE", help="A switch that is not there yet; repeatable."),
+    ] = None,
+    apply: Annotated[
+        Path | None,
+        typer.Option("--apply", metavar="DIR", help="Write the site with these lists into a new folder."),
+    ] = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Say what each trunk's allowed list should be: what is missing, what is needed, what can go.
+
+    Exits 1 when something needed is missing. With --apply, the copy is kept only if no station loses reach.
+    """
+    network = load_network(site, planned or [])
+    from inkov import api
+    from inkov.render.jsondoc import to_json
+    from inkov.render.trim_text import trim_text
+    from inkov.views.trims import trim_view
+
+    kept = chosen_vlans(keep, "--keep")
+    advice = api.trim(network.campus, kept or VlanSet())
+    before = api.trim(load_network(site).campus, kept or VlanSet()) if planned else None
+    view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(vlan), before, why=why)
+    emit(
+        result_format,
+        output,
+        lambda: trim_text(view, all_except=style is ListStyle.ALL_EXCEPT, why=why),
+        lambda: to_json(view),
+    )
+    if apply is not None:
+        _apply(site, advice, planned or [], style, apply)
+    if any(r.missing for row in view.links for r in row.reasons):
+        raise typer.Exit(Exit.FOUND)
+
+
+def _apply(site: Path, advice: Trim, planned: list[Path], style: ListStyle, folder: Path) -> None:
+    """Writes the trimmed site, and says so on the error stream, where it does not mix with the result."""
+    from inkov import api
+
+    exact = style is ListStyle.EXACT
+    used = VlanSet.from_mask(advice.network.used)
+    known = api.load(site).switches if planned else advice.network.switches
+    lists = {
+        ref: some.exact if exact or not used - some else f"all except {(used - some).exact}"
+        for ref, some in advice.lists.items()
+        if ref.switch in known
+    }
+    changed = api.apply_trim(site, lists, folder)
+    complain(f"wrote {folder.as_posix()}: {len(lists)} lists in {len(changed)} files set; no station loses reach")
