@@ -17,6 +17,7 @@ DISPLAY = ":97"
 COMMANDS = {
     "audit": "inkov audit as-found | head -38",
     "prove": "inkov prove as-found | head -38",
+    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile'; inkov prove as-found --grid",
     "links": "inkov links as-found | head -38",
     "vlans": "inkov vlans as-found | head -38",
     "ports": "inkov ports mended --switch kelp-hall-2 --switch watchtower-a",

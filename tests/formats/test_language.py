@@ -10,7 +10,7 @@ import yaml
 
 import inkov
 from inkov.formats.fields import port_names
-from inkov.model.campus import Apart, Together
+from inkov.model.campus import Apart, Facing, Together
 from inkov.model.errors import BadInput
 from inkov.model.switch import Access, Bridged, Habits, Kind, Trunk, Vlan
 from inkov.model.tree import PortTree, Protocol, SyncRole
@@ -125,7 +125,9 @@ def test_campus_example(site):
     assert campus.claims[1] == Apart(
         "all segments apart", ("tills", "kiosks", "archive"), frozenset({frozenset({"kiosks", "archive"})})
     )
-    assert campus.claims[2] == Together("tills together", "tills")
+    assert campus.claims[0].facing is Facing.HOSTILE
+    assert campus.claims[2] == Together("tills together", "tills", 1)
+    assert (str(campus.keep), campus.parking) == ("305", 999)
 
 
 @pytest.mark.parametrize(("example", "kind"), [*((text, "switch") for text in SWITCHES), (CAMPUS, "campus")])

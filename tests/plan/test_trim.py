@@ -78,7 +78,7 @@ def parts(campus):
     return found
 
 
-@settings(max_examples=200, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
 @given(campuses())
 def test_trimming_any_campus_never_costs_a_frame(campus):
     """With every kind of port, mixing VLANs and all: whoever surely heard whom still does."""

@@ -68,18 +68,26 @@ class Attackers:
         willing = isinstance(port.switching, Negotiated) and port.stance in {Stance.PASSIVE, Stance.ACTIVE}
         return self.network.relay(ref, View.MAY if willing else view)
 
-    def starts(self, inner: Mask) -> Iterator[tuple[str, Domain, Tags]]:
+    def starts(self, inner: Mask, *, deep: bool = False) -> Iterator[tuple[str, Domain, Tags]]:
         """Yields the states their frames can start in; where tags may be inside, with one of some innermost.
 
-        Before that one, up to two tags are tried that links of the campus take off again: native VLANs.
+        When deep, one or two tags are around that one, of VLANs that links of the campus take off again.
         """
-        natives = [(v,) for v in bits(self._taken_off())]
-        before = [(), *natives, *(a + b for a in natives for b in natives)]
+        natives = [(v,) for v in bits(self._taken_off())] if deep else []
+        before = [*natives, *(a + b for a in natives for b in natives)] or [()]
         for switch in dict.fromkeys([*self.plain, *self.armed]):
             for domain in bits(self.plain[switch] | self.armed[switch]):
                 yield switch, domain, ()
             for domain in bits(self.armed[switch]):
                 yield from ((switch, domain, (*some, v)) for some in before for v in bits(inner))
+
+    def reached(self, network: Network, view: View) -> dict[str, Mask]:
+        """Returns everywhere that their frames get to, with any number of tags inside."""
+        graph = network.graph(view)
+        made = dict(graph.spread(self.plain))
+        for switch, mask in graph.spread(self.armed, armed=True).items():
+            made[switch] = made.get(switch, 0) | mask
+        return made
 
     def _taken_off(self) -> Mask:
         """Returns the domains that leave untagged over some link that takes tags."""
@@ -136,10 +144,7 @@ class HostileProver:
         if (name, hostile) not in self._reached:
             graph = self.worst.graph(View.MAY)
             if hostile:
-                attackers = self.attackers(name, View.MAY)
-                made = dict(graph.spread(attackers.plain))
-                for switch, mask in graph.spread(attackers.armed, armed=True).items():
-                    made[switch] = made.get(switch, 0) | mask
+                made = self.attackers(name, View.MAY).reached(self.worst, View.MAY)
             else:
                 made = graph.spread(self.stations(name).masks, self.stations(name).tagged)
             self._reached[name, hostile] = made
@@ -149,12 +154,15 @@ class HostileProver:
         """Finds a frame by which a hostile station of `a` is heard in `b`; None when there can be none."""
         if not self.stations(b).heard_in(self.reached(a, hostile=True)):
             return None
-        own = self.network.used if len(self.worst.switches) < _FEW else self.stations(b).vlans.mask
+        own = self.stations(b).vlans.mask
+        every = self.network.used if len(self.worst.switches) < _FEW else own
         for view in (View.MUST, View.MAY):
             network = self.network if view is View.MUST else self.worst
             attackers = self.attackers(a, view)
-            for inner in (self.stations(b).vlans.mask, own):
-                reach = network.graph(view).reach(attackers.starts(inner))
+            if not self.stations(b).heard_in(attackers.reached(network, view)):
+                continue
+            for inner, deep in ((own, False), (every, False), (own, True)):
+                reach = network.graph(view).reach(attackers.starts(inner, deep=deep))
                 end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).hearers), None)
                 if end is not None:
                     return self._witness(

@@ -69,7 +69,8 @@ def _verdict(verdict: VerdictView) -> RenderableType:
     head = Text.assemble(
         badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
     )
-    if verdict.name != said:
+    typed = verdict.name.replace(",", " ").split()
+    if typed[:1] != [verdict.kind] or not set(verdict.segments) <= set(typed):  # else the name is the claim itself
         head.append("   ").append(words(said, "dim"))
     blocks: list[RenderableType] = [head]
     rows: list[tuple[str, RenderableType]] = []
