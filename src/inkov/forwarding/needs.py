@@ -54,8 +54,8 @@ class Needs:
                 found[name] |= 1 << vid
         for name, switch in network.switches.items():
             found[name] |= sum(1 << v for v in {g.vid for g in switch.gateways})
-            for ref in network.station_ports.get(name, ()):
-                found[name] |= network.stations(ref)
+        for ref in network.wide_ports:  # of the others, members say all
+            found[ref.switch] |= network.stations(ref)
         for ref, mask in network.routed.items():
             found[ref.switch] |= mask
         return found

@@ -33,6 +33,8 @@ def silent(facts: Facts) -> Iterator[Finding]:
     for link in network.joins:
         for near, far in ((link.a, link.b), (link.b, link.a)):
             lost = [k for k in network.ladder(link).lost if k.rung is Rung.PRUNED and k.end == near]
+            if not lost:
+                continue
             gone = VlanSet(v for k in lost for v in k.vlans) & VlanSet.from_mask(facts.needs.needed(link))
             cut = facts.islands.parted(link, gone)
             if not cut:
