@@ -21,7 +21,7 @@ class Shape:
         vlans: VLANs every switch defines.
         seed: which of the many campuses of this size.
         fanout: how many switches hang on one.
-        rings: neighbours below one switch are joined in pairs, and a tree per VLAN runs.
+        rings: neighbours below one switch are joined in pairs.
     """
 
     switches: int
@@ -60,7 +60,7 @@ def documents(shape: Shape) -> list[tuple[str, dict[str, object]]]:
                 ports[port] = ("parked", PARKING)
             else:
                 ports[port] = ("access", own[n % len(own)])
-        made.append((name_of(i), {"vlans": vids, "ports": ports, "links": links, "number": i, "rings": shape.rings}))
+        made.append((name_of(i), {"vlans": vids, "ports": ports, "links": links, "number": i}))
     return made
 
 
@@ -129,7 +129,6 @@ def _openconfig(name: str, switch: dict[str, object]) -> dict[str, object]:
         for port, far, far_port in switch["links"]
     ]
     return {
-        **(_per_vlan(switch) if switch["rings"] else {}),
         "openconfig-system:system": {"config": {"hostname": name}},
         "openconfig-interfaces:interfaces": {"interface": interfaces},
         "openconfig-network-instance:network-instances": {
@@ -153,21 +152,6 @@ def _openconfig(name: str, switch: dict[str, object]) -> dict[str, object]:
             },
             "interfaces": {"interface": lldp},
         },
-    }
-
-
-def _per_vlan(switch: dict[str, object]) -> dict[str, object]:
-    """A tree per VLAN, the first two switches sharing the roots between them."""
-    own = [
-        {"vlan-id": v, "config": {"vlan-id": v, "bridge-priority": 4096 if n % 2 == switch["number"] else 8192}}
-        for n, v in enumerate(switch["vlans"])
-        if switch["number"] < 2
-    ]
-    return {
-        "openconfig-spanning-tree:stp": {
-            "global": {"config": {"enabled-protocol": ["openconfig-spanning-tree-types:RAPID_PVST"]}},
-            "rapid-pvst": {"vlan": own},
-        }
     }
 
 

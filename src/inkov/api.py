@@ -159,9 +159,8 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
     def check(made: Path) -> None:
         after = load(made / Path(site).name if Path(site).is_file() else made)
         found = change(network(before), network(after))
-        mixed = NONE
-        for v in given & VlanSet(Needs(network(after)).mixed):
-            mixed |= VlanSet.from_mask(Needs(network(after)).mixed[v])
+        groups = Needs(network(after)).mixed
+        mixed = VlanSet(u for v in given if v in groups for u in VlanSet.from_mask(groups[v]))
         for what, some in (("lose", found.lost), ("gain", found.gained - given - mixed)):
             if some:
                 raise BadInput([Problem(Source("trim"), f"members of {some} would {what} reach; nothing was written")])

@@ -84,7 +84,7 @@ class Trees:
 
     def __init__(self, network: Network) -> None:
         self.network = network
-        self._shared: dict[str, dict[str, int]] = {}
+        self._numbers: dict[str, dict[str, int]] = {}
 
     # -- what hears what -----------------------------------------------------------------------------
 
@@ -196,7 +196,7 @@ class Trees:
 
     def _elect(self, names: list[str], lans: list[Lan], number: int) -> Election:
         switches = self.network.switches
-        ids = {n: BridgeId((t := switches[n].tree).own.get(number, t.priority), switches[n].mac, n) for n in names}
+        ids = {n: BridgeId(switches[n].tree.priority_in(number), switches[n].mac, n) for n in names}
         ports = {p: self._port(p, number) for lan in lans for p in lan}
         regions = {n: region for n in names if number == 0 and (region := switches[n].tree.region) is not None}
         return elect(ids, lans, ports, regions)
@@ -205,11 +205,11 @@ class Trees:
         port, switch = self.network.port(ref), self.network.switches[ref.switch]
         said = port.tree
         cost, priority = next(((c, p) for n, c, p in said.own if n == number), (None, None))
-        if ref.switch not in self._shared:
-            self._shared[ref.switch] = {name: i for i, name in enumerate(switch.ports, 1)}
+        if ref.switch not in self._numbers:
+            self._numbers[ref.switch] = {name: i for i, name in enumerate(switch.ports, 1)}
         return TreePort(
             said.priority if priority is None else priority,
-            said.number or self._shared[ref.switch][ref.port],
+            said.number or self._numbers[ref.switch][ref.port],
             cost or said.cost or self._default_cost(ref),
         )
 

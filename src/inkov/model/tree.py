@@ -71,6 +71,10 @@ class BridgeTree:
     def __hash__(self) -> int:
         return hash((self.protocol, self.priority, self.region))
 
+    def priority_in(self, number: int) -> int:
+        """Returns the priority in the tree of a VLAN or an instance; 0 is the tree for all."""
+        return self.own.get(number, self.priority)
+
     @property
     def wide_costs(self) -> bool:
         """Path costs are on the 32-bit scale."""

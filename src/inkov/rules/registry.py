@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
+from inkov.forwarding.sync import Syncing
 from inkov.rules.finding import Finding, Severity
 
 
@@ -18,6 +19,7 @@ class Facts:
         self.network = network
         self.islands = Islands(network)
         self.needs = Needs(network)
+        self.syncing = Syncing(network)
 
 
 Check = Callable[[Facts], Iterator[Finding]]

@@ -91,7 +91,7 @@ def _all_circles(syncing: Syncing) -> Iterator[tuple[Circle, bool]]:
 )
 def wipe(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch with a newer table."""
-    syncing = Syncing(facts.network)
+    syncing = facts.syncing
     told: set[str] = set()
     for circle, now in _all_circles(syncing):
         newest = circle.newest
@@ -142,7 +142,7 @@ def wipe(facts: Facts) -> Iterator[Finding]:
 )
 def authors(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a circle."""
-    syncing = Syncing(facts.network)
+    syncing = facts.syncing
     for circle in syncing.circles:
         found = [n for n in circle.members if (s := syncing.sync(n)) and s.role is SyncRole.AUTHOR]
         if len(found) > 1:
@@ -169,7 +169,7 @@ def authors(facts: Facts) -> Iterator[Finding]:
 def differs(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a link."""
     network = facts.network
-    syncing = Syncing(network)
+    syncing = facts.syncing
     for link in network.joins:
         names = (link.a.switch, link.b.switch)
         one, other = (syncing.sync(n) for n in names)
@@ -200,7 +200,7 @@ def differs(facts: Facts) -> Iterator[Finding]:
 )
 def own(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a follower."""
-    syncing = Syncing(facts.network)
+    syncing = facts.syncing
     for circle in syncing.circles:
         writers = [n for n in circle.members if (s := syncing.sync(n)) and s.role is SyncRole.AUTHOR]
         author = next(iter(writers), circle.newest)
@@ -275,7 +275,7 @@ def private(facts: Facts) -> Iterator[Finding]:
 
 def _local(facts: Facts, name: str, *, private: bool) -> Iterator[Finding]:
     """Yields findings about VLANs that a group leaves to each switch, of one kind."""
-    syncing = Syncing(facts.network)
+    syncing = facts.syncing
     for circle in syncing.circles:
         first = circle.newest or circle.members[0]
         known = {v: e for n in circle.members for v, e in syncing.table(n).items() if not syncing.spreads(first, e)}

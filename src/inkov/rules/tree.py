@@ -18,8 +18,7 @@ _GOOD = Example(triangle())
 
 
 def _priority(facts: Facts, switch: str, tree: Tree) -> int:
-    own = facts.network.switches[switch].tree
-    return own.own.get(tree.number, own.priority)
+    return facts.network.switches[switch].tree.priority_in(tree.number)
 
 
 def _at(facts: Facts, switch: str, tree: Tree) -> Evidence:

@@ -127,7 +127,7 @@ def _views(network: Network, part: Part, vlans: VlanSet | None) -> Iterator[Tree
 def _view(network: Network, tree: Tree, root: str, protocols: tuple[str, ...], shown: VlanSet) -> TreeView:
     election = tree.election
     names = [n for n, r in election.root.items() if r == root]
-    priorities = {n: priority_of(network, n, tree.number) for n in names}
+    priorities = {n: network.switches[n].tree.priority_in(tree.number) for n in names}
     others = [p for n, p in priorities.items() if n != root]
     return TreeView(
         protocols=protocols,
@@ -145,12 +145,6 @@ def _view(network: Network, tree: Tree, root: str, protocols: tuple[str, ...], s
         ),
         unknown="",
     )
-
-
-def priority_of(network: Network, switch: str, number: int) -> int:
-    """Returns the bridge priority of a switch in a tree."""
-    tree = network.switches[switch].tree
-    return tree.own.get(number, tree.priority)
 
 
 def _rows(network: Network, election: Election, root: str, priorities: dict[str, int]) -> Iterator[TreeRow]:
