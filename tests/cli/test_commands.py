@@ -42,7 +42,7 @@ def test_audit_text_says_what_seen_and_mend(quillfin):
     assert ran.code == 1
     assert ran.out.splitlines()[:2] == [
         "Quillfin Marine Station   28 switches   360 ports   29 links   20 VLANs",
-        "2  breaches    16  outages    19  risks    7  tidy",
+        "2  breaches    21  outages    21  risks    7  tidy",
     ]
     block = next(b for b in ran.out.split("\n\n") if b.startswith(" BREACH  native/mismatch"))
     assert block.splitlines()[1:7] == [
@@ -97,7 +97,9 @@ def test_prove_gives_the_reason_a_claim_holds(quillfin):
     assert ran.out.splitlines()[3:] == [
         " PROVED      apart 320 350",
         "  Why  Everything their frames could reach was followed, over 6 links and 7 switches: each stays in",
-        "       its own VLANs.",
+        "       its own VLANs; no state of the trees and no failure changes that, as they only take ways",
+        "       away; the gateways that hear them are on watchtower-b, visitor-pier: past its filters and",
+        "       along its routes no packet gets from one to another.",
     ]
 
 

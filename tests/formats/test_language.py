@@ -12,14 +12,15 @@ import inkov
 from inkov.formats.fields import port_names
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.errors import BadInput
+from inkov.model.names import PortRef
 from inkov.model.switch import Access, Bridged, Habits, Kind, Trunk, Vlan
 from inkov.model.tree import PortTree, Protocol, SyncRole
 from inkov.model.vlanset import VlanSet
 
 DOCS = Path(__file__).parents[2] / "docs" / "language.md"
 EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
-SEAL_WARD, KINDS, TREE, SYNC, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, CAMPUS = EXAMPLES
-SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS]
+SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, CAMPUS = EXAMPLES
+SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS]
 
 
 def load(site, text):
@@ -102,6 +103,38 @@ def test_other_devices_of_the_examples(site):
     assert load(site, HABITS).switches["habits"].habits == Habits()
 
 
+def test_routes_and_filters_of_the_example(site):
+    switch = load(site, ROUTES).switches["harbour-core"]
+    assert [(g.vid, g.shown, g.inward, g.outward, g.vrf) for g in switch.gateways] == [
+        (305, "192.0.2.3/27", "", "", ""),
+        (340, "198.51.100.33/27, 2001:db8:340::1/64", "", "guard-research", ""),
+        (350, "192.0.2.97/27", "visitors", "", "guests"),
+    ]
+    assert [str(e) for e in switch.filters["visitors"].entries] == [
+        "deny any to 198.51.100.0/24",
+        "permit any to 192.0.2.0/24, tcp to 443",
+        "deny any to any",
+    ]
+    assert (str(switch.routes[0].prefix), str(switch.routes[0].via), switch.routing) == ("0.0.0.0/0", "192.0.2.1", True)
+
+
+@pytest.mark.parametrize(
+    ("text", "what"),
+    [
+        ("gateways: {10: 192.0.2.1}", "'192.0.2.1' has no prefix length; expected one such as 192.0.2.1/27"),
+        ("gateways: {10: {address: 192.0.2.1/27, in: nix}}", "filter 'nix' is not under filters"),
+        ("routes: [{to: 192.0.2.1/27, via: 192.0.2.2}]", "'192.0.2.1/27' is no prefix; 192.0.2.0/27 was meant?"),
+        ("routes: [{to: 192.0.2.0/27, via: next}]", "'next' is not an address"),
+        ("filters: {a: [{action: drop}]}", "'drop' is not allowed; expected 'permit' or 'deny'"),
+    ],
+)
+def test_wrong_layer_3_says_so(site, text, what):
+    with pytest.raises(BadInput) as error:
+        load(site, f"inkov: switch\nname: a\nvlans: {{10: }}\n{text}\n")
+    assert what in str(error.value)
+    assert "x.yaml:4" in str(error.value)
+
+
 def test_box_without_a_table(site):
     assert load(site, LAB_BRIDGE).switches["lab-bridge"].vlans is None
 
@@ -121,12 +154,25 @@ def test_campus_example(site):
     assert str(campus.hosts["till-1"].port) == "kelp-hall:u1"
     assert campus.switches["z"].habits.own_tag
     assert [(str(c.a), str(c.b)) for c in campus.cables] == [("kelp-hall:u1", "watchtower:a1")]
-    assert [c.name for c in campus.claims] == ["card data stays apart", "all segments apart", "tills together"]
+    assert [c.name for c in campus.claims] == [
+        "card data stays apart",
+        "all segments apart",
+        "tills together",
+        "archive, tills, kiosks apart",
+        "tills, archive only through watchtower",
+        "till-1, kiosks together",
+    ]
+    assert campus.claims[3].pairs == [("archive", "tills"), ("archive", "kiosks")]
+    assert campus.claims[4].through == ("watchtower",)
+    assert campus.segments["desk"].ports == {PortRef("kelp-hall", "u1")}
     assert campus.claims[1] == Apart(
-        "all segments apart", ("tills", "kiosks", "archive"), frozenset({frozenset({"kiosks", "archive"})})
+        "all segments apart",
+        ("tills", "kiosks", "archive", "desk"),
+        frozenset({frozenset({"kiosks", "archive"}), frozenset({"tills", "desk"})}),
+        layers=frozenset({2}),
     )
     assert campus.claims[0].facing is Facing.HOSTILE
-    assert campus.claims[2] == Together("tills together", "tills", 1)
+    assert campus.claims[2] == Together("tills together", ("tills",), 1)
     assert (str(campus.keep), campus.parking) == ("305", 999)
 
 

@@ -207,7 +207,7 @@ def test_what_is_not_said_is_not_guessed(tmp_path):
         "open": Trunk(None, ALL),
         "empty": Trunk(None, ALL),
         "unsaid": Access(None),
-        "r": Routed(),
+        "r": Routed((None,)),
     }
 
 

@@ -61,7 +61,7 @@ def replay(campus, witness):
 def test_together_is_what_the_simulator_sees(campus):
     network = Network(campus)
     for vid in VLANS:
-        (verdict,) = prove(network, [Together("x", f"v{vid}")])
+        (verdict,) = prove(network, [Together("x", (f"v{vid}",))])
         sending, hearing = senders(campus, vid, through_tunnels=False), hearers(campus, vid)
         everyone = {ref for ref, _ in sending} | hearing
         whole = all(
@@ -153,11 +153,17 @@ def test_one_way_leak_is_found_and_called_one_way(site):
     ("claim", "message"),
     [
         ("apart tills", "claim: 'apart' needs two segments or more, as in 'apart tills kiosks'"),
-        ("together 10 20", "claim: 'together' needs one segment, as in 'together tank-sensors'"),
+        ("together", "claim: 'together' needs a segment, as in 'together tank-sensors'"),
+        (
+            "only 10 20",
+            "claim: 'only' needs the devices they may meet through, as in 'only research management through core'",
+        ),
+        ("only 10 20 through b", "claim: there is no device 'b'; expected one of: a"),
+        ("apart 10 20 layer 4", "claim: 'layer 4' is not understood; expected layer 2 or 3"),
         ("apart 10 4095", "claim: there is no segment '4095'; expected one of: default"),
         (
             "appart 10 20",
-            "claim: 'appart 10 20' is not a claim; expected 'apart A B' or 'together A'; did you mean 'apart'?",
+            "claim: 'appart 10 20' is not a claim; expected 'apart A B', 'only A B through R' or 'together A'; did you mean 'apart'?",
         ),
     ],
 )
@@ -171,13 +177,17 @@ def test_bad_claims(site, claim, message):
 def test_grid_says_what_single_claims_say(inkov, quillfin):
     ran = inkov("prove", quillfin / "as-found", "--grid")
     assert ran.code == 0
-    assert "f  kiosks        ·  ·  ·  ·  ·  \\  =  ·  ·  ·" in ran.out
+    assert "f  kiosks        ◆  ·  ▸  ·  ·  \\  =  ·  ·  ·  ·  =  ·" in ran.out
+    assert (
+        "visitor-pier, watchtower-b  kiosks → life-support; tills → life-support; info-wall → life-support" in ran.out
+    )
     rows = {
-        r["segment"]: r["heard_in"]
-        for r in json.loads(inkov("prove", quillfin / "as-found", "--grid", "--format", "json").out)
+        r["segment"]: r for r in json.loads(inkov("prove", quillfin / "as-found", "--grid", "--format", "json").out)
     }
-    assert rows["tills"]["kiosks"] == rows["kiosks"]["tills"] == "joined"
-    assert {v for a, row in rows.items() for b, v in row.items() if {a, b} != {"tills", "kiosks"}} == {"apart"}
+    assert rows["tills"]["heard_in"]["kiosks"] == rows["kiosks"]["heard_in"]["tills"] == "joined"
+    assert rows["kiosks"]["through"]["life-support"] == ["visitor-pier", "watchtower-b"]
+    assert rows["research"]["heard_in"]["boats"] == "cannot tell"
+    assert rows["tank-sensors"]["heard_in"]["vet-records"] == "apart"
 
 
 @given(managed)

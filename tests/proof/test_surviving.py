@@ -26,7 +26,7 @@ def failed(campus, *what):
 
 def whole(campus, vid):
     """Whether a VLAN's live members are together; `None` when the campus does not tell."""
-    outcome = prove(Network(campus), [Together("x", f"v{vid}")])[0].outcome
+    outcome = prove(Network(campus), [Together("x", (f"v{vid}",))])[0].outcome
     if not Network(campus).live_members(vid):
         return True
     return None if isinstance(outcome, CannotTell) else isinstance(outcome, Proved)
@@ -41,7 +41,7 @@ def test_surviving_is_what_trying_everything_says(campus):
         if not Network(campus).live_members(vid) or whole(campus, vid) is not True:
             continue
         for count in (1, 2) if len(things) < 9 else (1,):
-            outcome = prove(Network(campus), [Together("x", f"v{vid}", count)])[0].outcome
+            outcome = prove(Network(campus), [Together("x", (f"v{vid}",), count)])[0].outcome
             tried = [whole(failed(campus, *some), vid) for n in range(1, count + 1) for some in combinations(things, n)]
             if isinstance(outcome, Proved):
                 assert all(t is True for t in tried)

@@ -12,6 +12,7 @@ from typing import Annotated
 import typer
 
 from inkov import __version__
+from inkov.cli.layer3 import gateways
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
@@ -117,7 +118,8 @@ def prove(
         typer.Option(
             "--claim",
             metavar="TEXT",
-            help="'apart A B …', 'apart A B facing hostile', 'together A' or 'together A surviving 1'; repeatable.",
+            help="'apart A B …', 'apart A from B C', 'only A B through R', 'together A …'; then 'layer 2', 'facing hostile' or "
+            "'surviving 1'; repeatable.",
         ),
     ] = None,
     grid: Annotated[bool, typer.Option("--grid", help="Show every segment against every other instead.")] = False,
@@ -303,6 +305,7 @@ def trace(
         raise typer.Exit(Exit.FOUND)
 
 
+app.command(epilog="Example: inkov gateways exports --vlan 340")(gateways)
 app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(trim)
 
 
@@ -329,6 +332,7 @@ class Kind(StrEnum):
     LINKS = "links"
     VLANS = "vlans"
     TREE = "tree"
+    GATEWAYS = "gateways"
     TRIM = "trim"
     PORTS = "ports"
     FLOOD = "flood"

@@ -6,7 +6,19 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
 
-from inkov.formats.fields import Document, Label, ListField, Name, VidField, VlanList, wrong
+from inkov.formats.fields import (
+    Document,
+    Flag,
+    HostAddress,
+    IpField,
+    Label,
+    ListField,
+    Name,
+    PrefixField,
+    VidField,
+    VlanList,
+    wrong,
+)
 from inkov.formats.switch_document import Assume
 from inkov.model.vlanset import NONE
 
@@ -31,42 +43,69 @@ class HostEntry(Document):
 
     name: Name
     port: Label = Field(description="switch:port")
-    address: Label = Field("", description="With prefix length.")
-    gateway: Label = ""
+    address: HostAddress = Field(None, description="With prefix length.")
+    gateway: IpField = None
     mac: Label = ""
 
 
 class SegmentEntry(Document):
-    """One segment."""
+    """One segment: at least one of its keys says which stations belong to it."""
 
-    vlan: ListField = Field(description="The VLANs of the segment.")
+    vlan: ListField | None = Field(None, description="The VLANs of the segment.")
+    ports: Names = Field([], description="Its ports, as switch:pattern; without it, all in its VLANs.")
+    hosts: Names = Field([], description="Its hosts by name; their ports belong to it.")
+    subnet: Annotated[
+        list[PrefixField], BeforeValidator(_one_or_more, json_schema_input_type=list[PrefixField] | PrefixField)
+    ] = Field([], description="The addresses of its stations; alone, it stands for the VLANs of the gateways in it.")
+    closed: Flag = Field(False, description="It is meant to have no gateway.")
+
+    @model_validator(mode="after")
+    def _some_key(self) -> SegmentEntry:
+        if self.vlan is None and not (self.ports or self.hosts or self.subnet):
+            raise wrong("a segment needs 'vlan', 'ports', 'hosts' or 'subnet'")
+        return self
 
 
 class ClaimEntry(Document):
     """One claim."""
 
     name: Label = Field("", description="What the claim is called in results.")
-    apart: Names | None = Field(None, description="Segments that may never exchange a frame, or all.")
+    apart: Names | None = Field(None, description="Segments that may never exchange a frame or packet, or all.")
+    from_: Names = Field([], description="With one segment in 'apart': those it must be apart from.")
     except_: list[Names] = Field([], description="Pairs that may meet all the same.")
-    together: Label | None = Field(None, description="Segment whose ports must reach each other.")
-
+    only: Names | None = Field(None, description="Segments that may meet through the gateways of some devices alone.")
+    through: Names = Field([], description="With 'only': those devices.")
+    together: Names | None = Field(None, description="Segments or hosts that must reach each other.")
+    layer: Annotated[Literal["2", "3"] | None, WithJsonSchema({"enum": [2, 3]})] = Field(
+        None, description="2: frames alone; 3: packets by way of gateways alone; both when left out."
+    )
     facing: Literal["honest", "hostile"] = Field("honest", description="What stations are taken to send.")
     surviving: Annotated[Literal["0", "1", "2"], WithJsonSchema({"type": "integer", "minimum": 0, "maximum": 2})] = (
         Field("0", description="Failures of cables or switches that must not part it.")
     )
 
+    @property
+    def kind(self) -> str:
+        """Which of the three it is."""
+        return "apart" if self.apart is not None else "only" if self.only is not None else "together"
+
     @model_validator(mode="after")
     def _one_kind(self) -> ClaimEntry:
-        if self.facing != "honest" and self.apart is None:
-            raise wrong("'facing' belongs to 'apart'")
-        if self.surviving != "0" and self.together is None:
-            raise wrong("'surviving' belongs to 'together'; 'apart' holds under every failure")
-        if (self.apart is None) == (self.together is None):
-            raise wrong("a claim has either 'apart' or 'together'")
-        if self.except_ and self.apart is None:
-            raise wrong("'except' belongs to 'apart'")
-        if self.apart is not None and self.apart != ["all"] and len(set(self.apart)) < 2:
-            raise wrong("'apart' needs two segments or more, or all")
+        if sum(k is not None for k in (self.apart, self.only, self.together)) != 1:
+            raise wrong("a claim has one of 'apart', 'only' and 'together'")
+        belongs = {"apart": {"from_", "except_", "facing", "layer"}, "only": {"through", "facing"}}
+        mine = belongs.get(self.kind, {"surviving", "layer"})
+        for key in sorted((belongs["apart"] | belongs["only"] | {"surviving"}) - mine):
+            if key in self.model_fields_set and getattr(self, key) not in ("honest", "0"):
+                why = "; 'apart' holds under every failure" if (key, self.kind) == ("surviving", "apart") else ""
+                raise wrong(f"{key.rstrip('_')!r} does not belong to {self.kind!r}{why}")
+        names = self.apart or self.only or self.together or []
+        if self.kind != "together" and names != ["all"] and len({*names, *self.from_}) < 2:
+            raise wrong(f"{self.kind!r} needs two segments or more{', or all' if self.apart else ''}")
+        if self.from_ and len(names) != 1:
+            raise wrong("'from' goes with one segment in 'apart'")
+        if self.only is not None and not self.through:
+            raise wrong("'only' needs 'through', the devices whose gateways may join them")
         if any(len(pair) != 2 for pair in self.except_):
             raise wrong("'except' holds pairs such as [research, archive]")
         return self

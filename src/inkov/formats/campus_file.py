@@ -2,21 +2,25 @@
 
 from __future__ import annotations
 
+import fnmatch
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 from inkov.formats import hosts
-from inkov.formats.campus_document import CampusDocument, ClaimEntry
+from inkov.formats.campus_document import CampusDocument, ClaimEntry, SegmentEntry
+from inkov.formats.fields import port_names
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
-from inkov.model.campus import Apart, Cable, Claim, Facing, Host, Segment, Together
+from inkov.model.campus import BOTH, Apart, Cable, Claim, Facing, Host, Segment, Together
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
+from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
+from inkov.model.vlanset import ALL, VlanSet
 
 _CABLE = re.compile(r"(.+?)\s+-\s+(.+)\Z")
 
@@ -89,35 +93,100 @@ class CampusFile:
             return {}
         return hosts.placed(hosts.from_csv(text, reading), switches, reading)
 
-    def segments(self) -> dict[str, Segment]:
-        """Returns the segments by name, in the order of the file."""
-        return {
-            name: Segment(name, entry.vlan.vlans, self._source("segments", name))
-            for name, entry in self.document.segments.items()
-        }
+    def segments(self, switches: Mapping[str, Switch], hosts: Mapping[str, Host]) -> dict[str, Segment]:
+        """Returns the segments by name, in the order of the file; records ports and hosts that do not exist."""
+        return {name: self._segment(name, entry, switches, hosts) for name, entry in self.document.segments.items()}
 
-    def claims(self, known: Mapping[str, Segment]) -> tuple[Claim, ...]:
-        """Returns the claims whose segments exist; records the others."""
-        return tuple(c for i, entry in enumerate(self.document.claims) if (c := self._claim(entry, i, known)))
+    def _segment(
+        self, name: str, entry: SegmentEntry, switches: Mapping[str, Switch], hosts: Mapping[str, Host]
+    ) -> Segment:
+        ports = {ref for text in entry.ports for ref in self._ports(text, switches, name)}
+        for host in entry.hosts:
+            if host in hosts:
+                ports.add(hosts[host].port)
+            else:
+                self._wrong(f"there is no host {host!r}{nearest(host, hosts)}", "segments", name, "hosts")
+        only_ports = bool(entry.ports or entry.hosts)
+        vlans = entry.vlan.vlans if entry.vlan else ALL
+        if entry.vlan is None and not only_ports:
+            vlans = in_subnets(entry.subnet, switches)
+            if not vlans:
+                ports = {h.port for h in hosts.values() if h.address and any(h.address in p for p in entry.subnet)}
+                only_ports, vlans = True, ALL
+            if only_ports and not ports and switches:
+                shown = ", ".join(map(str, entry.subnet))
+                self._wrong(f"no gateway and no host is in {shown}; say its VLAN too", "segments", name, "subnet")
+        source = self._source("segments", name)
+        return Segment(name, vlans, source, frozenset(ports) if only_ports else None, tuple(entry.subnet), entry.closed)
 
-    def _claim(self, entry: ClaimEntry, i: int, known: Mapping[str, Segment]) -> Claim | None:
-        kind = "together" if entry.together is not None else "apart"
-        names = [entry.together] if entry.together is not None else list(entry.apart or ())
+    def _ports(self, text: str, switches: Mapping[str, Switch], segment: str) -> Iterator[PortRef]:
+        """Yields the ports of a pattern such as `kelp-*:1-12`; records what does not exist."""
+        pattern, colon, names = text.partition(":")
+        found = fnmatch.filter(switches, pattern.strip()) if colon else []
+        if not found:
+            hint = nearest(pattern, switches) if colon else "; expected switch:ports, such as kelp-hall:1-12"
+            self._wrong(f"no switch matches {text!r:.60}{hint}", "segments", segment, "ports")
+        try:
+            wanted = port_names(names.strip()) if colon else []
+        except ValueError as exc:
+            self._wrong(str(exc), "segments", segment, "ports")
+            return
+        for switch in found:
+            for port in wanted:
+                if port in switches[switch].ports:
+                    yield PortRef(switch, port)
+                else:
+                    hint = nearest(port, switches[switch].ports)
+                    self._wrong(f"{switch} has no port {port!r}{hint}", "segments", segment, "ports")
+
+    def claims(
+        self, known: Mapping[str, Segment], hosts: Mapping[str, Host], devices: Iterable[str]
+    ) -> tuple[Claim, ...]:
+        """Returns the claims whose segments, hosts and devices exist; records the others."""
+        return tuple(
+            c
+            for i, entry in enumerate(self.document.claims)
+            if (c := self._claim(entry, i, known, hosts, set(devices)))
+        )
+
+    def _claim(
+        self, entry: ClaimEntry, i: int, known: Mapping[str, Segment], hosts: Mapping[str, Host], devices: set[str]
+    ) -> Claim | None:
+        names = [*(entry.apart or entry.only or entry.together or ()), *entry.from_]
         names = list(known) if names == ["all"] else names
+        may_name = {**known, **hosts} if entry.kind == "together" else known
         excepted = [n for pair in entry.except_ for n in pair]
-        unknown = [n for n in (*names, *excepted) if n not in known]
+        unknown = [n for n in (*names, *excepted) if n not in may_name]
         for name in unknown:
-            self._wrong(f"there is no segment {name!r}{nearest(name, known)}", "claims", i, kind)
-        if unknown:
+            self._wrong(f"there is no segment {name!r}{nearest(name, may_name)}", "claims", i, entry.kind)
+        for name in set(entry.through) - devices:
+            self._wrong(f"there is no device {name!r}{nearest(name, devices)}", "claims", i, "through")
+        if unknown or set(entry.through) - devices:
             return None
         source = self._source("claims", i)
-        if entry.together is not None:
-            return Together(entry.name or f"{entry.together} together", entry.together, int(entry.surviving), source)
+        layers = BOTH if entry.layer is None else frozenset({int(entry.layer)})
         shown = "all segments" if entry.apart == ["all"] else ", ".join(names)
+        if entry.together is not None:
+            return Together(entry.name or f"{shown} together", tuple(names), int(entry.surviving), layers, source)
+        by_default = f"{shown} only through {', '.join(entry.through)}" if entry.through else f"{shown} apart"
         return Apart(
-            entry.name or f"{shown} apart",
+            entry.name or by_default,
             tuple(names),
             frozenset(frozenset(pair) for pair in entry.except_),
             Facing(entry.facing),
-            source,
+            layers,
+            tuple(entry.through),
+            one_against=bool(entry.from_),
+            source=source,
         )
+
+
+def in_subnets(subnets: Iterable[Prefix], switches: Mapping[str, Switch]) -> VlanSet:
+    """Returns the VLANs of all gateways that have an address in some subnets."""
+    wanted = list(subnets)
+    return VlanSet(
+        g.vid
+        for s in switches.values()
+        for g in s.gateways
+        if g.vid is not None and any(a in p for a in g.addresses for p in wanted)
+    )

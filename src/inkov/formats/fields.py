@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
+from collections.abc import Callable
 from typing import Annotated, Any, NamedTuple
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, WithJsonSchema
 from pydantic_core import PydanticCustomError
 
+from inkov.model.routing import Address, Ip, Prefix
 from inkov.model.vlanset import VID_MAX, VID_MIN, VlanSet, VlanTextError, vid
 
 _NAME = re.compile(r"[^\s:]+\Z")
@@ -97,6 +100,48 @@ def _to_mac(value: Any) -> str:
     return text
 
 
+def _to_address(value: Any) -> Address:
+    text = _text(value, "an address such as 192.0.2.1/27")
+    try:
+        return ipaddress.ip_interface(text)
+    except ValueError:
+        raise wrong(f"{text[:60]!r} is not an address; expected one such as 192.0.2.1/27") from None
+
+
+def _to_own_address(value: Any) -> Address:
+    address = _to_address(value)
+    if "/" not in value:
+        raise wrong(f"{value!r:.60} has no prefix length; expected one such as {address.ip}/27")
+    return address
+
+
+def _to_ip(value: Any) -> Ip:
+    text = _text(value, "an address such as 192.0.2.1")
+    try:
+        return ipaddress.ip_address(text)
+    except ValueError:
+        raise wrong(f"{text[:60]!r} is not an address; expected one such as 192.0.2.1, without prefix length") from None
+
+
+def _to_prefix(value: Any) -> Prefix:
+    text = _text(value, "a prefix such as 192.0.2.0/27")
+    try:
+        return ipaddress.ip_network(text)
+    except ValueError as exc:
+        if "host bits" in str(exc):
+            raise wrong(f"{text[:60]!r} is no prefix; {ipaddress.ip_interface(text).network} was meant?") from None
+        raise wrong(f"{text[:60]!r} is not a prefix; expected one such as 192.0.2.0/27") from None
+
+
+def _to_prefix_or_any(value: Any) -> Prefix | None:
+    return None if value == "any" else _to_prefix(value)
+
+
+def _unless_empty(check: Callable[[Any], Any]) -> Callable[[Any], Any]:
+    """Returns a check that takes an empty text, as a cell of a table has it, for nothing."""
+    return lambda value: check(value) if value else None
+
+
 def _to_number(value: Any) -> int:
     text = _text(value, "a number")
     if not (text.isascii() and text.isdecimal()) or len(text) > 10:
@@ -152,6 +197,17 @@ Speed = Annotated[
 """Text such as `1G` as Mb/s."""
 Label = Annotated[str, BeforeValidator(_to_label), WithJsonSchema({"type": ["string", "number", "null"]})]
 Mac = Annotated[str, BeforeValidator(_to_mac), WithJsonSchema({"type": "string"})]
+
+_TEXT = WithJsonSchema({"type": "string"})
+OwnAddress = Annotated[Any, BeforeValidator(_to_own_address), _TEXT]
+"""An `Address` with its prefix length stated."""
+HostAddress = Annotated[Any, BeforeValidator(_unless_empty(_to_address)), _TEXT]
+"""An `Address`, or None."""
+IpField = Annotated[Any, BeforeValidator(_unless_empty(_to_ip)), _TEXT]
+"""An `Ip`, or None."""
+PrefixField = Annotated[Any, BeforeValidator(_to_prefix), _TEXT]
+PrefixOrAny = Annotated[Any, BeforeValidator(_to_prefix_or_any), _TEXT]
+"""A `Prefix`, or None for any."""
 
 
 def port_names(pattern: str) -> list[str]:

@@ -12,8 +12,9 @@ from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
-from inkov.formats import openconfig_stp
+from inkov.formats import openconfig_routing, openconfig_stp
 from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick, text_leaf, vlan_number
+from inkov.formats.openconfig_vlans import default_instance, vlan_table
 from inkov.formats.openconfig_wrappers import local, unwrap
 from inkov.formats.reading import Reading
 from inkov.model.names import natural
@@ -47,7 +48,7 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
         or fallback_name
     )
     ports = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
-    vlans = _vlan_table(document, reading)
+    vlans = vlan_table(document, reading)
     if vlans is None:
         reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
     tree, address = openconfig_stp.bridge_tree(document, reading)
@@ -58,11 +59,18 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
         heard=tuple(_heard(lldp, reading)),
         mac=address or text_leaf(document, "lldp", "chassis-id").lower(),
         tree=tree,
+        **_layer3(document, vlans, reading),
         default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
         origin=Origin(
             reading.file, "", {"": "", "vlans": "network-instances/network-instance/vlans", **openconfig_stp.PLACES}
         ),
     )
+
+
+def _layer3(document: Node, vlans: Mapping[Vid, Vlan] | None, reading: Reading) -> dict[str, Any]:
+    names = {entry.name: v for v, entry in (vlans or {}).items() if entry.name}
+    layer3 = openconfig_routing.Layer3(document, names, reading)
+    return layer3.attributes(default_instance(layer3.instances))
 
 
 # -- ports -------------------------------------------------------------------------------------------
@@ -134,7 +142,8 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         switching = _switching(leaves_of(switched), f"{path}/{holder_name}/{_SWITCHED}", reading)
         places = _places(holder_name, _keys(switched, "config"), _keys(switched, "state"))
     else:
-        switching = Routed() if _has_address(entry) else Unstated()
+        tags = tuple(sub.tag for sub in openconfig_routing.subinterfaces(entry, path, reading))
+        switching = Routed(tags) if tags else Unstated()
         places = _places(holder_name, (), ())
     enabled = leaves.get("enabled")
     return Port(
@@ -171,14 +180,6 @@ def _places(holder: str, config: tuple[str, ...], state: tuple[str, ...]) -> Map
             if setting := _SETTINGS.get(local(leaf)):
                 places[setting] = f"{holder}/switched-vlan/{side}/{local(leaf)}"
     return places
-
-
-def _has_address(entry: Node) -> bool:
-    for sub in entries(child(entry, "subinterfaces"), "subinterface", "index", Reading(""), ""):
-        for family in ("ipv4", "ipv6"):
-            if child(child(sub, family), "addresses"):
-                return True
-    return False
 
 
 def _switching(leaves: Node, path: str, reading: Reading) -> Switching:
@@ -263,114 +264,6 @@ def _trunk_text(item: str, reading: Reading, path: str) -> VlanSet:
         return VlanSet()
     reading.note(f'{path}: {item!r} is not the standard form; expected "310..330" for a range')
     return made
-
-
-# -- VLAN table --------------------------------------------------------------------------------------
-
-
-def _vlan_table(document: Node, reading: Reading) -> dict[Vid, Vlan] | None:
-    instances = list(
-        entries(
-            child(document, "network-instances"),
-            "network-instance",
-            "name",
-            reading,
-            "/network-instances/network-instance",
-        )
-    )
-    chosen = _default_instance(instances)
-    for other in instances:
-        if other is not chosen and pick(other, "vlans") is not None:
-            reading.note(
-                f"VLANs of network instance {pick(other, 'name')!r} are passed over; only the default one is read"
-            )
-    places = [
-        (pick(chosen, "vlans") if chosen else None, "/network-instances/network-instance/vlans"),
-        (pick(document, "vlans"), "/vlans"),
-    ]
-    if all(container is None for container, _ in places):
-        return None
-    if len(held := [c for c, _ in places if isinstance(c, dict)]) == 1 and (quick := _plain_table(held[0])) is not None:
-        return quick
-    return _careful_table(places, reading)
-
-
-_VLAN_LEAVES = frozenset({"vlan-id", "name", "status", "tpid"})
-
-
-def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
-    """Reads a table in the strict form, as nearly all are; None when an entry wants a closer look."""
-    entries_ = container.get("vlan")
-    if not isinstance(entries_, list):
-        return None
-    try:
-        configs = [e["config"] for e in entries_ if "state" not in e and e["config"].keys() <= _VLAN_LEAVES]
-        rows = tuple([(c["vlan-id"], c.get("name", ""), c.get("status", "ACTIVE")) for c in configs])
-        return _checked_table(rows) if len(rows) == len(entries_) else None
-    except (KeyError, TypeError, AttributeError):
-        return None
-
-
-def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> dict[Vid, Vlan]:
-    """Reads tables in any form, with complaints and notes."""
-    rows: list[tuple[Vid, str, bool]] = []
-    for container, path in places:
-        if isinstance(container, dict):
-            for entry in entries(container, "vlan", "vlan-id", reading, f"{path}/vlan"):
-                row = _vlan_entry(entry, path, reading)
-                if row is not None:
-                    rows.append(row)
-    table = _table(tuple(rows))
-    if len(table) != len(rows):
-        for v, *_ in {row for row in rows if sum(r[0] == row[0] for r in set(rows)) > 1}:
-            reading.wrong("this VLAN is defined twice, differently", f"{path}/vlan[vlan-id={v}]")
-    return table
-
-
-@lru_cache(maxsize=4096)
-def _checked_table(rows: tuple[tuple[Any, Any, Any], ...]) -> dict[Vid, Vlan] | None:
-    """Makes a table of rows that are all in order and all different; None otherwise."""
-    for v, name, status in rows:
-        if type(v) is not int or not VID_MIN <= v <= VID_MAX or type(name) is not str:
-            return None
-        if status not in ("ACTIVE", "SUSPENDED"):
-            return None
-    table = _table(tuple((v, name, status == "ACTIVE") for v, name, status in rows))
-    return table if len(table) == len(rows) else None
-
-
-@lru_cache(maxsize=4096)
-def _table(rows: tuple[tuple[Vid, str, bool], ...]) -> dict[Vid, Vlan]:
-    """Makes a VLAN table; switches with equal tables share one, and so does all that is worked out from it."""
-    return {v: _vlan(v, name, active) for v, name, active in rows}
-
-
-_vlan = lru_cache(maxsize=65536)(Vlan)
-
-
-def _vlan_entry(entry: Node, path: str, reading: Reading) -> tuple[Vid, str, bool] | None:
-    leaves = leaves_of(entry)
-    number, name, status = leaves.get("vlan-id"), leaves.get("name", ""), leaves.get("status", "ACTIVE")
-    if type(number) is not int or not VID_MIN <= number <= VID_MAX:
-        checked = vlan_number(pick(entry, "vlan-id") if number is None else number, reading, f"{path}/vlan/vlan-id")
-        if checked is None:
-            return None
-        number = checked
-    if status not in ("ACTIVE", "SUSPENDED"):
-        where = f"{path}/vlan[vlan-id={number}]/config/status"
-        reading.wrong(f"{status!r:.40} is not a VLAN status; expected ACTIVE or SUSPENDED", where)
-    return number, name if isinstance(name, str) else "", status != "SUSPENDED"
-
-
-def _default_instance(instances: list[Node]) -> Node | None:
-    for instance in instances:
-        kind = leaves_of(instance).get("type")
-        if isinstance(kind, str) and local(kind) == "DEFAULT_INSTANCE":
-            return instance
-    for instance in instances:
-        if pick(instance, "name") == "default":
-            return instance
-    return instances[0] if len(instances) == 1 else None
 
 
 # -- discovery ---------------------------------------------------------------------------------------

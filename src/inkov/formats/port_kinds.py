@@ -38,7 +38,7 @@ def switching(entry: Switched, starts: StartsAs, kind: Kind, complain: Complain)
     if kind is Kind.UNMANAGED:
         return Plain()
     if isinstance(entry, PortEntry) and (entry.subinterfaces or kind is Kind.ROUTER):
-        return Routed(tuple((tag or None, address) for tag, address in entry.subinterfaces.items()))
+        return Routed(tuple(tag or None for tag in entry.subinterfaces))
     made = _of_keys(entry, starts)
     if not isinstance(made, Trunk | Negotiated):
         for key in ("native", "translate", "native_tagged"):

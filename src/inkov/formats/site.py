@@ -232,14 +232,15 @@ class _Loader:
             name = self.site.resolve().name if self.site.is_dir() else self.site.stem
             return Campus(name=name, switches=switches, notes=tuple(self.notes))
         file = self.campus_files[0][1]
-        segments = file.segments()
+        hosts = file.hosts(switches, self.base) if switches else {}
+        segments = file.segments(switches, hosts)
         return Campus(
             name=file.document.name,
             switches=switches,
             cables=file.cables(switches) if switches else (),
-            hosts=file.hosts(switches, self.base) if switches else {},
+            hosts=hosts,
             segments=segments,
-            claims=file.claims(segments),
+            claims=file.claims(segments, hosts, switches),
             keep=file.document.keep.vlans,
             parking=file.document.parking,
             notes=tuple(self.notes),

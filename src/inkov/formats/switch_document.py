@@ -21,6 +21,7 @@ from inkov.formats.fields import (
     VlanList,
     wrong,
 )
+from inkov.formats.routing_document import FilterEntry, GatewayField, RouteEntry
 from inkov.formats.tree_document import BridgeTreeEntry, PortTreeEntry, RegistrationEntry, SyncEntry
 from inkov.model.vlanset import NONE
 
@@ -112,8 +113,8 @@ class PortEntry(Switched):
 
     lag: Name | None = Field(None, description="Name of the LAG it is a member of.")
     speed: Speed | None = Field(None, description="100M, 1G, 10G and so on; the path cost follows from it.")
-    subinterfaces: dict[VidOrUntagged, Label] = Field(
-        {}, description="On a router: tag, or untagged, to address with prefix length."
+    subinterfaces: dict[VidOrUntagged, GatewayField] = Field(
+        {}, description="On a router: tag, or untagged, to address with prefix length, or to a gateway's keys."
     )
 
 
@@ -190,7 +191,13 @@ class SwitchDocument(Document):
     domains: dict[VidField, DomainEntry] = Field(
         {}, description="Where each VLAN is a bridge of its own: VLAN to its ports; instead of a VLAN table."
     )
-    gateways: dict[VidField, Label] = Field({}, description="VLAN to the switch's address in it.")
+    gateways: dict[VidField, GatewayField] = Field(
+        {}, description="VLAN to the switch's address in it, or to a gateway's keys."
+    )
+    routing: Flag | None = Field(None, description="It routes between its gateways; a router does without saying so.")
+    learns_routes: Flag = Field(False, description="Routing protocols add routes that this file does not list.")
+    routes: list[RouteEntry] = Field([], description="Static routes.")
+    filters: dict[Name, list[FilterEntry]] = Field({}, description="Address filters by name: entries, first match.")
     vlans: Annotated[
         VlanTable | None,
         BeforeValidator(_table, json_schema_input_type=VlanTable | Literal["as used"] | None),

@@ -9,6 +9,7 @@ from inkov.formats.fields import port_names
 from inkov.formats.port_kinds import stance, switching
 from inkov.formats.reading import Reading
 from inkov.formats.switch_document import Assume, LagEntry, PortEntry, SwitchDocument, Switched, VlanEntry
+from inkov.formats.switch_routing import layer3
 from inkov.formats.tree_document import port_tree, registration
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines, Path
@@ -20,7 +21,6 @@ from inkov.model.switch import (
     DOT1Q,
     WORST_HABITS,
     Bridged,
-    Gateway,
     Habits,
     Heard,
     Kind,
@@ -102,7 +102,7 @@ class _Builder:
             tree=self.document.tree.model(),
             sync=self.document.sync.model() if self.document.sync else None,
             prunes=self.document.pruning,
-            gateways=self.gateways(),
+            **layer3(self.document, self.lines, self.reading),
             origin=Origin(self.reading.file, "", self.switch_places()),
         )
 
@@ -121,12 +121,6 @@ class _Builder:
     @staticmethod
     def vlan(v: Vid, entry: VlanEntry) -> Vlan:
         return Vlan(v, entry.name, entry.state == "active", VlanType(entry.type), entry.primary)
-
-    def gateways(self) -> tuple[Gateway, ...]:
-        return tuple(
-            Gateway(v, address, Source(self.reading.file, self.lines.near(("gateways", str(v))), f"gateways/{v}"))
-            for v, address in sorted(self.document.gateways.items())
-        )
 
     def ports(self) -> dict[str, Port]:
         made: dict[str, Port] = {}

@@ -53,7 +53,7 @@ class Needs:
             for name in switches:
                 found[name] |= 1 << vid
         for name, switch in network.switches.items():
-            found[name] |= sum(1 << v for v in {g.vid for g in switch.gateways})
+            found[name] |= sum(1 << v for v in switch.own_vlans)
         for ref in network.wide_ports:  # of the others, members say all
             found[ref.switch] |= network.stations(ref)
         for ref, mask in network.routed.items():

@@ -245,7 +245,7 @@ class Network:
             for own, far in ((link.a, link.b), (link.b, link.a)):
                 if link.up and isinstance(there := self.port(far).switching, Routed) and own.switch != far.switch:
                     relay = self.relay(own)
-                    wires = [(tag,) if tag else () for tag, _ in there.subinterfaces]
+                    wires = [(tag,) if tag else () for tag in there.tags]
                     reached = {d for wire in wires for d, _ in relay.accept(wire)}
                     reached |= {d for d in bits(relay.sends) if any(wire in relay.send(d) for wire in wires)}
                     found[own] = sum(1 << d for d in reached)

@@ -28,7 +28,7 @@ class Pruning:
 
     def own_interest(self, switch: str) -> Mask:
         """Returns the VLANs a switch itself has enabled members or gateways in, whether or not it says so."""
-        found = sum(1 << g.vid for g in {g.vid: g for g in self.network.switches[switch].gateways}.values())
+        found = sum(1 << v for v in self.network.switches[switch].own_vlans)
         for ref in self.network.station_ports.get(switch, ()):
             found |= self.network.stations(ref)
         for link in self.network.links_at.get(switch, ()):

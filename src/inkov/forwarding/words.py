@@ -78,7 +78,7 @@ def vlans(switching: Switching) -> str:  # noqa: C901 - a kind a case
         case Bridged(untagged=untagged_domain, tagged=pairs):
             parts = [f"tag {tag} in {d}" for tag, d in pairs]
             return ", ".join([*([f"untagged in {untagged_domain}"] if untagged_domain else []), *parts])
-        case Routed(subinterfaces=subs):
-            return ", ".join(f"{address} tag {tag}" if tag else address for tag, address in subs)
+        case Routed(tags=tags):
+            return ", ".join(f"tag {tag}" if tag else "untagged" for tag in tags)
         case Plain() | Unstated():
             return ""

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
-from typing import TypeAlias
+from itertools import combinations
+from typing import Final, TypeAlias
 
 from inkov.model.names import PortRef
+from inkov.model.routing import Address, Ip, Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 from inkov.model.vlanset import NONE, Vid, VlanSet
@@ -29,26 +31,41 @@ class Host:
     Attributes:
         name: what it is called.
         port: the edge port it is on.
-        address: with prefix length; empty when not given.
-        gateway: the address it sends to what is not its subnet; empty when not given.
+        address: with prefix length, which is that of the whole address when the input gives none; None when not given.
+        gateway: the address it sends to what is not its subnet; None when not given.
         mac: in lower case; empty when not given.
     """
 
     name: str
     port: PortRef
-    address: str = ""
-    gateway: str = ""
+    address: Address | None = None
+    gateway: Ip | None = None
     mac: str = ""
     source: Source = field(default=Source(""), compare=False)
 
 
 @dataclass(frozen=True, slots=True)
 class Segment:
-    """A named set of VLANs that belong together."""
+    """A named set of stations that belong together.
+
+    Attributes:
+        name: what it is called.
+        vlans: its VLANs; all where only its ports say what belongs to it.
+        ports: the ports its stations are on; None for all in its VLANs.
+        subnets: the addresses its stations use; where there are none, those of its gateways.
+        closed: it is meant to have no gateway.
+    """
 
     name: str
     vlans: VlanSet
     source: Source = field(compare=False)
+    ports: frozenset[PortRef] | None = None
+    subnets: tuple[Prefix, ...] = ()
+    closed: bool = False
+
+
+BOTH: Final = frozenset({2, 3})
+"""Layer 2, where frames pass, and layer 3, where gateways pass packets on."""
 
 
 class Facing(Enum):
@@ -60,29 +77,53 @@ class Facing(Enum):
 
 @dataclass(frozen=True, slots=True)
 class Apart:
-    """No two of these segments may ever exchange a frame, except the pairs given.
+    """No two of these segments may ever exchange a frame or a packet, except the pairs given.
 
     Attributes:
         name: what the claim is called.
         segments: names of segments, two or more.
         allowed: pairs of names that may meet.
         facing: what stations of the segments are taken to do.
+        layers: 2 for frames, 3 for packets that gateways pass on.
+        through: devices whose gateways alone they may meet through.
+        one_against: the first segment against each other one, and not these against each other.
     """
 
     name: str
     segments: tuple[str, ...]
     allowed: frozenset[frozenset[str]] = frozenset()
     facing: Facing = Facing.HONEST
+    layers: frozenset[int] = BOTH
+    through: tuple[str, ...] = ()
+    one_against: bool = False
     source: Source = field(default=Source(""), compare=False)
+
+    @property
+    def pairs(self) -> list[tuple[str, str]]:
+        """The pairs that must be apart, in the order of the segments."""
+        pairs = combinations(self.segments, 2)
+        return [
+            (a, b)
+            for a, b in pairs
+            if frozenset((a, b)) not in self.allowed and not (self.one_against and a != self.segments[0])
+        ]
 
 
 @dataclass(frozen=True, slots=True)
 class Together:
-    """All ports of a segment can exchange frames both ways, even after so many failures of cables or switches."""
+    """All stations of some segments reach each other both ways, even after so many failures of cables or switches.
+
+    Attributes:
+        name: what the claim is called.
+        segments: names of segments or hosts, one or more; each is whole at layer 2, and any two meet.
+        surviving: how many failures it holds under.
+        layers: where two of them may meet: 2 by frames, 3 by gateways.
+    """
 
     name: str
-    segment: str
+    segments: tuple[str, ...]
     surviving: int = 0
+    layers: frozenset[int] = BOTH
     source: Source = field(default=Source(""), compare=False)
 
 

@@ -32,10 +32,14 @@ class Source:
 
     @property
     def short_path(self) -> str:
-        """The path as a person says it: the innermost list entry and the leaf, `a4: native-vlan`."""
+        """The path as a person says it: the innermost list entry and the leaf, `a4: native-vlan`.
+
+        An entry that is no more than a number is shown with the one around it, `pumps: 10`.
+        """
         keys = _LIST_KEY.findall(self.path)
         leaf = self.path.rpartition("]" if self.path.endswith("]") else "/")[2]
-        return ": ".join(filter(None, [*keys[-1:], leaf]))
+        inner = keys[-2:] if keys and keys[-1].isdecimal() else keys[-1:]
+        return ": ".join(filter(None, [*inner, leaf]))
 
 
 class Origin:

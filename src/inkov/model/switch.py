@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from enum import Enum
 from typing import Final, TypeAlias
 
+from inkov.model.routing import Filter, Gateway, Route
 from inkov.model.source import Origin, Source
 from inkov.model.tree import ANY_REGISTRATION, NO_BRIDGE_TREE, NO_PORT_TREE, BridgeTree, PortTree, Registration, Sync
 from inkov.model.vlanset import Vid, VlanSet
@@ -200,10 +201,10 @@ class Routed:
     """A port that ends at a router: it relays nothing.
 
     Attributes:
-        subinterfaces: (tag or None for untagged, address with prefix length) of each.
+        tags: the tag of each subinterface; None for untagged. Their addresses are among the device's gateways.
     """
 
-    subinterfaces: tuple[tuple[Vid | None, str], ...] = ()
+    tags: tuple[Vid | None, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -262,15 +263,6 @@ class Port:
 
 
 @dataclass(frozen=True, slots=True)
-class Gateway:
-    """An address of a switch in a VLAN, with prefix length."""
-
-    vid: Vid
-    address: str
-    source: Source = field(default=Source(""), compare=False)
-
-
-@dataclass(frozen=True, slots=True)
 class Heard:
     """What a port heard from its neighbour's discovery protocol (IEEE 802.1AB).
 
@@ -307,7 +299,11 @@ class Switch:
         tree: how it takes part in the spanning tree.
         sync: how it shares its VLAN table; None when it does not.
         prunes: it takes part in dynamic pruning: announces what it wants, and prunes what nobody wants.
-        gateways: its addresses in VLANs.
+        gateways: its addresses in VLANs, and those of its routed ports.
+        routing: it routes between its gateways; None when the input does not say.
+        learns: routing protocols that add routes of which the input says nothing; empty when none does.
+        routes: its static routes.
+        filters: its address filters by name.
         default_vlan_listed: the input would list the default VLAN if it existed.
         origin: where it was written.
     """
@@ -325,6 +321,10 @@ class Switch:
     sync: Sync | None = None
     prunes: bool = False
     gateways: tuple[Gateway, ...] = ()
+    routing: bool | None = None
+    learns: str = ""
+    routes: tuple[Route, ...] = ()
+    filters: Mapping[str, Filter] = field(default_factory=dict)
     default_vlan_listed: bool = True
     origin: Origin = field(compare=False)
 
@@ -335,3 +335,8 @@ class Switch:
     def sync_group(self) -> str:
         """The group it shares its VLAN table with; empty when none."""
         return self.sync.group if self.sync else ""
+
+    @property
+    def own_vlans(self) -> frozenset[Vid]:
+        """VLANs in which it has a gateway of its own, not behind a routed port."""
+        return frozenset(g.vid for g in self.gateways if not g.port and g.vid is not None)

@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
-from itertools import permutations
+from functools import cached_property
+from typing import Final
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
@@ -18,10 +19,18 @@ from inkov.model.campus import Apart
 from inkov.model.names import PortRef
 from inkov.model.switch import Negotiated, Stance
 from inkov.model.vlanset import FULL_MASK, bits
-from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Witness
+from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
+from inkov.proof.outcome import Witness
+from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import assumed, unknowns
-from inkov.proof.way import passages
+from inkov.proof.unknowns import unknowns
+from inkov.proof.way import passages, starting
+
+ARGUMENT: Final = (
+    "whatever a station of one of them sends, with any tag and with tags inside tags, whatever it negotiates, and "
+    "whatever it listens to on its port: no frame of it gets to the others, and none of theirs to it"
+)
+"""Why hostile stations of one segment do not meet those of another."""
 
 
 def at_worst(network: Network) -> Network:
@@ -113,6 +122,7 @@ class HostileProver:
         self.stations = stations
         self._attackers: dict[tuple[str, View], Attackers] = {}
         self._reached: dict[tuple[str, bool], dict[str, Mask]] = {}
+        self._speakers: dict[str, Speaker] = {}
 
     def attackers(self, name: str, view: View) -> Attackers:
         """Returns a segment's stations as attackers: at worst in *may*, as stated in *must*."""
@@ -121,34 +131,58 @@ class HostileProver:
             self._attackers[name, view] = Attackers(network, self.stations(name), view)
         return self._attackers[name, view]
 
-    def apart(self, claim: Apart) -> Outcome:
-        """Decides a claim: each segment in turn hostile, against every other."""
-        pairs = [p for p in permutations(claim.segments, 2) if frozenset(p) not in claim.allowed]
-        found = [w for a, b in pairs if (w := self.attack(a, b) or self.overhear(a, b)) is not None]
-        if not found:
-            empty = [n for n in claim.segments if not self.stations(n)]
-            if empty and len(claim.segments) - len(empty) < 2:
-                return CannotTell(tuple(f"no port of {n} is known" for n in empty))
-            return Proved(
-                "whatever a station of one of them sends, with any tag and with tags inside tags, whatever it negotiates, and "
-                "whatever it listens to on its port: nothing of it gets to the others, and nothing of theirs to it",
-                assumed(self.network, self.stations, claim.segments),
+    def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
+        """Finds how two segments meet when a station of either is hostile, at layer 2 or else at layer 3."""
+        found = []
+        for x, y in ((a, b), (b, a)):
+            way = (self.attack(x, y) or self.overhear(x, y)) if 2 in claim.layers else None
+            if 3 in claim.layers and (way is None or way.unknown):
+                way = self.by_packets(x, y, frozenset(claim.through)) or way
+            found += [way] if way else []
+        return found
+
+    @cached_property
+    def layer3(self) -> Layer3:
+        """Layer 3 with the worse habits in *may*."""
+        return Layer3({View.MUST: self.network, View.MAY: self.worst})
+
+    def attacking(self, name: str) -> Speaker:
+        """Returns a segment in hostile hands as it speaks at layer 3: from any address it likes."""
+        if name not in self._speakers:
+            self._speakers[name] = Speaker(
+                name,
+                lambda view: self.attackers(name, view).reached(self.worst if view is View.MAY else self.network, view),
+                lambda view: self.attackers(name, view).starts(0),
+                lambda view: self.attackers(name, view).senders,
+                ANYWHERE,
             )
-        certain = tuple(w for w in found if not w.unknown)
-        if certain:
-            return Broken(certain)
-        return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
+        return self._speakers[name]
+
+    def by_packets(self, a: str, b: str, without: frozenset[str]) -> Witness | None:
+        """Finds how packets of `a` get to `b` when either is hostile: sent from any address, or overheard."""
+        speaker, _ = honest(self.stations(a), self.layer3, lambda view: self.spread(a, view))
+        _, listener = honest(self.stations(b), self.layer3, lambda view: self.spread(b, view))
+        attack = self.layer3.way(self.attacking(a), listener, without)
+        if attack is not None and not attack.unknown:
+            return attack
+        ears = Listener(b, lambda view: self.attackers(b, view).hearers, ANYWHERE)
+        heard = self.layer3.way(speaker, ears, without)
+        return heard if attack is None or (heard is not None and not heard.unknown) else attack
 
     def reached(self, name: str, *, hostile: bool) -> dict[str, Mask]:
         """Returns everywhere that frames of a segment may get to, from hostile stations or from honest ones."""
         if (name, hostile) not in self._reached:
-            graph = self.worst.graph(View.MAY)
             if hostile:
                 made = self.attackers(name, View.MAY).reached(self.worst, View.MAY)
             else:
-                made = graph.spread(self.stations(name).masks, self.stations(name).tagged)
+                made = self.spread(name, View.MAY)
             self._reached[name, hostile] = made
         return self._reached[name, hostile]
+
+    def spread(self, name: str, view: View) -> dict[str, Mask]:
+        """Returns everywhere that frames of a segment's honest stations get to: at worst in *may*, surely in *must*."""
+        network = self.worst if view is View.MAY else self.network
+        return network.graph(view).spread(self.stations(name).masks, self.stations(name).tagged)
 
     def attack(self, a: str, b: str) -> Witness | None:
         """Finds a frame by which a hostile station of `a` is heard in `b`; None when there can be none."""
@@ -196,7 +230,7 @@ class HostileProver:
         view: View,
     ) -> Witness:
         first = reach.path(end)[0][0]
-        start = ports[0][first.switch, first.domain][0]
+        start = starting(network, ports[0][first.switch, first.domain], first)
         hearers = ports[1][end.switch, end.domain]
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
         way = passages(network, reach, end, start, last)

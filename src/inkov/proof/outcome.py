@@ -2,14 +2,44 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from inkov.forwarding.ladder import Lost
 from inkov.forwarding.relay import Domain, Tags
 from inkov.model.campus import Claim
 from inkov.model.names import PortRef
+from inkov.model.routing import Gateway, Ip
 from inkov.model.source import Source
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """A packet at a device that routes it on.
+
+    Attributes:
+        device: which.
+        into: the gateway it comes in by.
+        out: the gateway it goes out by; None when not known.
+        origin: its source address, as an example.
+        target: its destination.
+        by: filter entries and routes that let it through, in words.
+        places: where those stand.
+        doubts: what of it is not sure.
+    """
+
+    device: str
+    into: Gateway
+    out: Gateway | None
+    origin: Ip
+    target: Ip
+    by: tuple[str, ...] = ()
+    places: tuple[Source | None, ...] = ()
+    doubts: tuple[str, ...] = ()
+
+    def doubting(self, doubt: str) -> Turn:
+        """Returns the turn with one more doubt."""
+        return replace(self, doubts=(*self.doubts, doubt))
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,37 +49,37 @@ class Passage:
     Attributes:
         switch: where.
         domain: the VLAN it is in there.
-        by: the port it came in by.
+        by: the port it came in by; None when a gateway of the switch itself sent it.
         arrived: the tags it had when it came in; None when not known.
-        out: the port it leaves by.
+        out: the port it leaves by; None when it is for a gateway of the switch itself.
         leaves: the tags it leaves with; None when not known.
         sources: the settings that let it in and out.
     """
 
     switch: str
     domain: Domain
-    by: PortRef
+    by: PortRef | None
     arrived: Tags | None
-    out: PortRef
+    out: PortRef | None
     leaves: Tags | None
     sources: tuple[Source, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Witness:
-    """A way from a port of one segment to a port of another, shortest first.
+    """A way from a port of one segment to a port of another, shortest first; packets take turns at gateways.
 
     Attributes:
         start: segment it starts in.
         end: segment it arrives in.
-        way: the switches it passes, in order.
+        way: the switches it passes, and at layer 3 the devices that route it, in order.
         both: the way back is open too.
         unknown: why it is not certain; empty when it is.
     """
 
     start: str
     end: str
-    way: tuple[Passage, ...]
+    way: tuple[Passage | Turn, ...]
     both: bool = False
     unknown: tuple[str, ...] = ()
 
@@ -63,12 +93,14 @@ class Stop:
         hearer: the port that does not hear them.
         link: the link where they stop, as text; empty when no link joins the parts.
         lost: what fails there.
+        why: what stops them, where it is no link.
     """
 
     sender: PortRef
     hearer: PortRef
     link: str = ""
     lost: Lost | None = None
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True)

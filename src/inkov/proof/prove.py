@@ -8,21 +8,23 @@ an `apart` for certain. A way that is only in *may* decides nothing, and the unk
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property
-from itertools import combinations
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Mask, View
-from inkov.model.campus import Apart, Claim, Facing, Segment, Together
+from inkov.model.campus import Apart, Claim, Facing, Together
 from inkov.model.vlanset import VlanSet
+from inkov.proof.between import between
+from inkov.proof.hostile import ARGUMENT as HOSTILE_ARGUMENT
 from inkov.proof.hostile import HostileProver
+from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.stations import Stations, segment_named
 from inkov.proof.surviving import surviving
-from inkov.proof.together import together
-from inkov.proof.unknowns import assumed, unknowns
-from inkov.proof.way import passages
+from inkov.proof.unknowns import assumed, some, unknowns
+from inkov.proof.way import passages, starting
 
 
 def prove(network: Network, claims: Sequence[Claim] | None = None) -> list[Verdict]:
@@ -36,7 +38,7 @@ def prove(network: Network, claims: Sequence[Claim] | None = None) -> list[Verdi
     Returns:
         One verdict a claim, in their order. What claims have in common is worked out once.
     """
-    prover = _Prover(network)
+    prover = Prover(network)
     if claims is None:
         claims = network.campus.claims or [every_vlan_apart(network)]
     return [Verdict(claim, prover.decide(claim)) for claim in claims]
@@ -44,61 +46,99 @@ def prove(network: Network, claims: Sequence[Claim] | None = None) -> list[Verdi
 
 def every_vlan_apart(network: Network) -> Apart:
     """Returns the claim that is tried when nobody made one."""
-    return Apart("every VLAN apart from every other", tuple(str(v) for v in sorted(network.members)))
+    names = tuple(str(v) for v in sorted(network.members))
+    return Apart("every VLAN apart from every other", names, layers=frozenset({2}))
 
 
-class _Prover:
+class Prover:
+    """Decides claims about one campus; what they have in common is worked out once."""
+
     def __init__(self, network: Network) -> None:
         self.network = network
         self._stations: dict[str, Stations] = {}
-        self._spread: dict[str, Mapping[str, Mask]] = {}
+        self._spread: dict[tuple[str, View], Mapping[str, Mask]] = {}
+        self._sides: dict[str, tuple[Speaker, Listener]] = {}
 
     @cached_property
     def hostile(self) -> HostileProver:
         """Decides claims that face hostile stations, once no honest ones break them."""
         return HostileProver(self.network, self.stations)
 
+    @cached_property
+    def layer3(self) -> Layer3:
+        """Layer 3 between honest stations."""
+        return Layer3(dict.fromkeys(View, self.network))
+
     def decide(self, claim: Claim) -> Outcome:
+        """Decides one claim."""
         match claim:
-            case Apart(facing=Facing.HOSTILE):
-                honest = self.apart(claim)
-                return honest if isinstance(honest, Broken) else self.hostile.apart(claim)
             case Apart():
                 return self.apart(claim)
-            case Together(segment=name, surviving=0):
-                return together(self.network, self.stations(name))
+            case Together(surviving=0):
+                return self.together(claim)
             case Together():
-                return surviving(self.network, claim)
+                return surviving(self.network, claim, lambda network, left: Prover(network).together(left))
+
+    def together(self, claim: Together) -> Outcome:
+        """Decides `together` as things are today."""
+        groups = [self.stations(n) for n in claim.segments]
+        return between(self.network, self.layer3, groups, claim.layers)
 
     def stations(self, name: str) -> Stations:
+        """Returns the stations of a segment, host or VLAN."""
         if name not in self._stations:
-            self._stations[name] = Stations(self.network, self.segment(name))
+            self._stations[name] = Stations(self.network, segment_named(self.network, name))
         return self._stations[name]
 
-    def segment(self, name: str) -> Segment:
-        return segment_named(self.network, name)
+    def spread(self, name: str, view: View = View.MAY) -> Mapping[str, Mask]:
+        """Returns everywhere that frames of a segment may get to, or surely get to."""
+        if (name, view) not in self._spread:
+            stations = self.stations(name)
+            self._spread[name, view] = self.network.graph(view).spread(stations.masks, stations.tagged)
+        return self._spread[name, view]
 
-    def spread(self, name: str) -> Mapping[str, Mask]:
-        """Returns everywhere that frames of a segment may get to."""
-        if name not in self._spread:
-            self._spread[name] = self.network.graph(View.MAY).spread(
-                self.stations(name).masks, self.stations(name).tagged
-            )
-        return self._spread[name]
+    def side(self, name: str) -> tuple[Speaker, Listener]:
+        """Returns a segment as it speaks and listens at layer 3."""
+        if name not in self._sides:
+            self._sides[name] = honest(self.stations(name), self.layer3, lambda view: self.spread(name, view))
+        return self._sides[name]
 
     def apart(self, claim: Apart) -> Outcome:
-        pairs = [p for p in combinations(claim.segments, 2) if frozenset(p) not in claim.allowed]
-        meeting = [(a, b, ab, ba) for a, b in pairs for ab, ba in [self.meet(a, b)] if ab or ba]
-        if not meeting:
-            empty = [n for n in claim.segments if not self.stations(n)]
-            if empty and len(claim.segments) - len(empty) < 2:
-                return CannotTell(tuple(f"no port of {n} is known" for n in empty))
-            return Proved(self.argument(claim.segments), assumed(self.network, self.stations, claim.segments))
-        found = [w for a, b, ab, ba in meeting for w in self.witnesses(a, b, ab=ab, ba=ba)]
+        """Decides `apart` and `only`."""
+        empty = [n for n in claim.segments if not self.stations(n)]
+        found = [w for a, b in claim.pairs for w in self.meetings(claim, a, b)]
         certain = tuple(w for w in found if not w.unknown)
+        if claim.facing is Facing.HOSTILE and not certain:
+            found = [w for a, b in claim.pairs for w in self.hostile.meetings(claim, a, b)]
+            certain = tuple(w for w in found if not w.unknown)
         if certain:
             return Broken(certain)
-        return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
+        if found:
+            return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
+        if empty and len(claim.segments) - len(empty) < 2:
+            return CannotTell(tuple(f"no port of {n} is known" for n in empty))
+        taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
+        return Proved(self.argument(claim), (*taken, *self.without_gateway(claim)))
+
+    def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
+        """Finds how two segments meet: at layer 2, or else at layer 3."""
+        ab, ba = self.meet(a, b) if 2 in claim.layers else (False, False)
+        found = self.witnesses(a, b, ab=ab, ba=ba) if ab or ba else []
+        if 3 in claim.layers and not any(not w.unknown for w in found):
+            without = frozenset(claim.through)
+            there = self.layer3.way(self.side(a)[0], self.side(b)[1], without)
+            back = self.layer3.way(self.side(b)[0], self.side(a)[1], without)
+            found += _one_for_both(there, back)
+        return found
+
+    def without_gateway(self, claim: Apart) -> Iterable[str]:
+        """Says which segments have no gateway in the input, and may have one elsewhere."""
+        if 3 not in claim.layers:
+            return
+        served = self.layer3.gateways.by_vlan
+        names = [n for n in claim.segments if not any(v in served for v in self.stations(n).vlans)]
+        if open_ := [n for n in names if not self.stations(n).segment.closed]:
+            yield f"segments without a gateway in the input have none: {some(open_)}"
 
     def meet(self, a: str, b: str) -> tuple[bool, bool]:
         """Tells whether frames of `a` may be heard in `b`, and the other way round."""
@@ -106,15 +146,7 @@ class _Prover:
 
     def witnesses(self, a: str, b: str, *, ab: bool, ba: bool) -> list[Witness]:
         """Finds a way for one pair: certain ones if there are any, and one for both directions if it serves both."""
-        there = self.way(a, b) if ab else None
-        back = self.way(b, a) if ba else None
-        found = [w for w in (there, back) if w is not None]
-        certain = [w for w in found if not w.unknown]
-        chosen = certain or found
-        if len(chosen) == 2:
-            first = chosen[0]
-            return [Witness(first.start, first.end, first.way, both=True, unknown=first.unknown)]
-        return chosen
+        return _one_for_both(self.way(a, b) if ab else None, self.way(b, a) if ba else None)
 
     def way(self, a: str, b: str) -> Witness | None:
         """Finds a shortest way from a segment to another: a certain one if there is one."""
@@ -129,21 +161,32 @@ class _Prover:
         return None
 
     def passages(self, a: str, b: str, reach: Reach, end: State) -> tuple[Passage, ...]:
+        """Returns the way from a segment to a state, with the ports at both ends."""
         first = reach.path(end)[0][0]
-        start = self.stations(a).senders[first.switch, first.domain][0]
+        start = starting(self.network, self.stations(a).senders[first.switch, first.domain], first)
         hearers = self.stations(b).hearers[end.switch, end.domain]
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
         return passages(self.network, reach, end, start, last)
 
-    def argument(self, names: Iterable[str]) -> str:
-        """Says why nothing meets: what the frames reach, and that they keep their VLAN on the way."""
+    def argument(self, claim: Apart) -> str:
+        """Says why nothing meets, in one sentence without a full stop."""
+        parts = []
+        if 2 in claim.layers:
+            parts.append(HOSTILE_ARGUMENT if claim.facing is Facing.HOSTILE else self.frames_argument(claim.segments))
+            parts.append("no state of the trees and no failure changes that, as they only take ways away")
+        if 3 in claim.layers:
+            parts.append(self.packets_argument(claim))
+        return "; ".join(parts)
+
+    def frames_argument(self, names: Iterable[str]) -> str:
+        """Says what the frames reach, and that they keep their VLAN on the way."""
         listed = list(names)
         switches = {s for n in listed for s in self.spread(n)}
         crossed = sum(1 for k in self.network.links if {k.a.switch, k.b.switch} <= switches)
         reached: Mask = 0
         own: Mask = 0
         for n in listed:
-            own |= self.segment(n).vlans.mask
+            own |= self.stations(n).vlans.mask
             for mask in self.spread(n).values():
                 reached |= mask
         strayed = VlanSet.from_mask(reached & ~own)
@@ -152,3 +195,25 @@ class _Prover:
             f"everything their frames could reach was followed, over {crossed} links and {len(switches)} switches: "
             f"each stays in its own VLANs{others}"
         )
+
+    def packets_argument(self, claim: Apart) -> str:
+        """Says what gateways hear the segments, and that none passes packets on to another of them."""
+        layer3 = self.hostile.layer3 if claim.facing is Facing.HOSTILE else self.layer3
+        side = self.hostile.attacking if claim.facing is Facing.HOSTILE else lambda n: self.side(n)[0]
+        devices = dict.fromkeys(i.device for n in claim.segments for i in layer3.entered(side(n), View.MAY))
+        if not devices:
+            return "no gateway hears any of them"
+        around = f", but by {some(list(claim.through))} as they may" if claim.through else ""
+        return (
+            f"the gateways that hear them are on {some(list(devices))}: past its filters and along its routes "
+            f"no packet gets from one to another{around}"
+        )
+
+
+def _one_for_both(there: Witness | None, back: Witness | None) -> list[Witness]:
+    """Returns the certain ones of two ways, or else both; one for both directions if it serves both."""
+    found = [w for w in (there, back) if w is not None]
+    chosen = [w for w in found if not w.unknown] or found
+    if len(chosen) == 2:
+        return [replace(chosen[0], both=True)]
+    return chosen

@@ -1,9 +1,9 @@
-"""Claims given on the spot: `apart tills kiosks`, `together tank-sensors`."""
+"""Claims given on the spot: `apart tills kiosks`, `only research kiosks through core`, `together tank-sensors`."""
 
 from __future__ import annotations
 
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart, Claim, Facing, Together
+from inkov.model.campus import BOTH, Apart, Claim, Facing, Together
 from inkov.model.errors import nearest
 from inkov.proof.stations import UnknownSegment, segment_named
 
@@ -13,43 +13,71 @@ class BadClaim(ValueError):
 
 
 def parse_claim(text: str, network: Network) -> Claim:
-    """Reads a claim as typed on the command line: `apart A B facing hostile`, `together A surviving 1`.
+    """Reads a claim as typed on the command line.
 
-    Names are segments of the campus file, VLAN numbers or VLAN names; `apart all` means all segments.
+    `apart A B facing hostile`, `apart A from B C`, `only A B through R`, `together A B surviving 1`, each with
+    `layer 2` or `layer 3`. Names are segments of the campus file, hosts, VLAN numbers or VLAN names; `apart all` means
+    all segments.
 
     Raises:
         BadClaim: the sentence is no claim or names something unknown.
     """
-    kind, *names = text.replace(",", " ").split() or [""]
-    if kind not in {"apart", "together"}:
-        hint = nearest(kind, ["apart", "together"]) if kind else ""
-        raise BadClaim(f"{text!r:.60} is not a claim; expected 'apart A B' or 'together A'{hint}")
-    names, facing, surviving = _options(kind, names)
+    kind, *rest = text.replace(",", " ").split() or [""]
+    if kind not in _TAKES:
+        hint = nearest(kind, _TAKES) if kind else ""
+        raise BadClaim(f"{text!r:.60} is not a claim; expected 'apart A B', 'only A B through R' or 'together A'{hint}")
+    names, options = _parted(kind, rest)
     if kind == "apart" and names == ["all"]:
         names = list(network.campus.segments) or [str(v) for v in sorted(network.members)]
-    if kind == "apart" and len(set(names)) < 2:
-        raise BadClaim("'apart' needs two segments or more, as in 'apart tills kiosks'")
-    if kind == "together" and len(names) != 1:
-        raise BadClaim("'together' needs one segment, as in 'together tank-sensors'")
+    others = options.get("from", [])
+    if kind != "together" and len({*names, *others}) < 2:
+        raise BadClaim(f"{kind!r} needs two segments or more, as in {_EXAMPLES[kind]!r}")
+    if not names or (others and len(names) != 1):
+        raise BadClaim(f"{kind!r} needs {'one segment' if names else 'a segment'}, as in {_EXAMPLES[kind]!r}")
+    through = tuple(options.get("through", ()))
+    if kind == "only" and not through:
+        raise BadClaim("'only' needs the devices they may meet through, as in 'only research management through core'")
     try:
-        for name in names:
+        for name in (*names, *others):
             segment_named(network, name)
     except UnknownSegment as exc:
         raise BadClaim(str(exc)) from None
+    if unknown := next((d for d in through if d not in network.switches), ""):
+        raise BadClaim(f"there is no device {unknown!r}{nearest(unknown, network.switches)}")
+    layers = frozenset({int(options["layer"][0])}) if "layer" in options else BOTH
     if kind == "together":
-        return Together(text, names[0], surviving)
-    return Apart(text, tuple(names), facing=facing)
+        return Together(text, tuple(names), int(options.get("surviving", ["0"])[0]), layers)
+    facing = Facing(options.get("facing", ["honest"])[0])
+    return Apart(text, (*names, *others), facing=facing, layers=layers, through=through, one_against=bool(others))
 
 
-def _options(kind: str, names: list[str]) -> tuple[list[str], Facing, int]:
-    """Takes `facing hostile` or `surviving 1` off the end of a sentence."""
-    option, value = names[-2:] if len(names) > 2 else ("", "")
-    if kind == "apart" and option == "facing":
-        if value not in {f.value for f in Facing}:
-            raise BadClaim(f"{value!r:.60} is no way of facing; expected honest or hostile")
-        return names[:-2], Facing(value), 0
-    if kind == "together" and option == "surviving":
-        if value not in {"0", "1", "2"}:
-            raise BadClaim(f"{value!r:.60} is no number of failures; expected 0, 1 or 2")
-        return names[:-2], Facing.HONEST, int(value)
-    return names, Facing.HONEST, 0
+_EXAMPLES = {
+    "apart": "apart tills kiosks",
+    "only": "only research management through core",
+    "together": "together tank-sensors",
+}
+
+_TAKES = {"apart": {"from", "facing", "layer"}, "only": {"through", "facing"}, "together": {"surviving", "layer"}}
+"""The words that may follow the names in a sentence of each kind."""
+
+_VALUES = {"facing": ("honest", "hostile"), "surviving": ("0", "1", "2"), "layer": ("2", "3")}
+
+
+def _parted(kind: str, words: list[str]) -> tuple[list[str], dict[str, list[str]]]:
+    """Parts a sentence at the words that take something: the names before them, and what each takes."""
+    names: list[str] = []
+    options: dict[str, list[str]] = {}
+    here = names
+    for n, word in enumerate(words):
+        if word in _TAKES[kind] and n and word not in options:
+            here = options[word] = []
+        else:
+            here.append(word)
+    for word, values in options.items():
+        allowed = _VALUES.get(word)
+        if not values or (allowed and (len(values) > 1 or values[0] not in allowed)):
+            expected = " or ".join(
+                filter(None, [", ".join((allowed or ("a name",))[:-1]), (allowed or ("a name",))[-1]])
+            )
+            raise BadClaim(f"{' '.join([word, *values])!r:.60} is not understood; expected {word} {expected}")
+    return names, options

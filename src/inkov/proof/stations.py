@@ -7,11 +7,11 @@ from collections.abc import Iterable, Mapping
 
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Domain, Mask, Tags
-from inkov.model.campus import Segment
+from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Tunnel
+from inkov.model.switch import Kind, Tunnel
 from inkov.model.vlanset import VID_MAX, VlanSet, bits
 
 
@@ -22,6 +22,8 @@ class UnknownSegment(LookupError):
 Place = tuple[str, Domain]
 """A (switch, domain)."""
 
+_Ports = dict[Place, list[PortRef]]
+
 
 class Stations:
     """The stations of one segment.
@@ -30,7 +32,8 @@ class Stations:
 
     Attributes:
         name: the segment's.
-        vlans: its VLANs.
+        segment: the segment.
+        vlans: its VLANs; where its ports alone say what belongs to it, those they are in.
         senders: for each place where frames of the segment start, the ports they come from, in natural order.
         hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
@@ -40,26 +43,38 @@ class Stations:
 
     def __init__(self, network: Network, segment: Segment) -> None:
         self.name = segment.name
+        self.segment = segment
         self.vlans = segment.vlans
         senders: dict[Place, list[PortRef]] = defaultdict(list)
         hearers: dict[Place, list[PortRef]] = defaultdict(list)
-        for vid in segment.vlans & VlanSet(network.members):
-            for switch, refs in network.live_members(vid).items():
-                for ref in refs:
-                    if not network.is_wide(ref):
-                        senders[switch, vid].append(ref)
-                        hearers[switch, vid].append(ref)
-        for ref in network.wide_ports:
-            relay = network.relay(ref)
-            for domain in bits(network.own_domains(ref) & segment.vlans.mask):
-                senders[ref.switch, domain].append(ref)
-            for domain in bits(relay.sends & segment.vlans.mask):
-                hearers[ref.switch, domain].append(ref)
+        if segment.ports is None:
+            self._in_vlans(network, senders, hearers)
+        else:
+            live = {ref for refs in network.station_ports.values() for ref in refs}
+            own = {r for ref in segment.ports for r in _looked_at(network, ref)} & live
+            self._on_ports(network, sorted(own, key=lambda r: r.order), senders, hearers)
+            self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
         self.senders: Mapping[Place, list[PortRef]] = _ordered(senders)
         self.hearers: Mapping[Place, list[PortRef]] = _ordered(hearers)
         self.masks = _masks(self.senders)
         self.tagged = self._through_tunnels(network)
         self._heard = _masks(self.hearers)
+
+    def _in_vlans(self, network: Network, senders: _Ports, hearers: _Ports) -> None:
+        for vid in self.vlans & VlanSet(network.members):
+            for switch, refs in network.live_members(vid).items():
+                for ref in refs:
+                    if not network.is_wide(ref):
+                        senders[switch, vid].append(ref)
+                        hearers[switch, vid].append(ref)
+        self._on_ports(network, network.wide_ports, senders, hearers)
+
+    def _on_ports(self, network: Network, refs: Iterable[PortRef], senders: _Ports, hearers: _Ports) -> None:
+        for ref in refs:
+            for domain in bits(network.own_domains(ref) & self.vlans.mask):
+                senders[ref.switch, domain].append(ref)
+            for domain in bits(network.relay(ref).sends & self.vlans.mask):
+                hearers[ref.switch, domain].append(ref)
 
     def _through_tunnels(self, network: Network) -> list[tuple[str, Domain, Tags]]:
         places = [
@@ -69,7 +84,7 @@ class Stations:
         ]
         mask = network.used
         for segment in network.campus.segments.values():
-            mask |= segment.vlans.mask
+            mask |= segment.vlans.mask if segment.ports is None else 0
         return [(*place, (v,)) for place in places for v in bits(mask)]
 
     def __bool__(self) -> bool:
@@ -78,6 +93,24 @@ class Stations:
     def heard_in(self, reached: Mapping[str, Mask]) -> bool:
         """Tells whether any station is where frames got to."""
         return any(reached.get(switch, 0) & mask for switch, mask in self._heard.items())
+
+
+def _looked_at(network: Network, ref: PortRef) -> set[PortRef]:
+    """Returns a port, or for one of an unmanaged device the ports where a switch first looks at its frames."""
+    if network.switches[ref.switch].kind is not Kind.UNMANAGED:
+        return {ref}
+    found: set[PortRef] = set()
+    todo, seen = [ref.switch], {ref.switch}
+    while todo:
+        box = todo.pop()
+        for link in network.links_at.get(box, ()):
+            far = link.b if link.a.switch == box else link.a
+            if network.switches[far.switch].kind is not Kind.UNMANAGED:
+                found.add(far)
+            elif far.switch not in seen:
+                seen.add(far.switch)
+                todo.append(far.switch)
+    return found
 
 
 def _ordered(found: Mapping[Place, list[PortRef]]) -> dict[Place, list[PortRef]]:
@@ -92,6 +125,13 @@ def _masks(places: Iterable[Place]) -> dict[str, Mask]:
     return masks
 
 
+def host_segment(network: Network, host: Host) -> Segment:
+    """Returns one host as a segment: its port, in the VLANs of untagged frames there."""
+    relay = network.relay(host.port)
+    own = VlanSet.from_mask(relay.in_untagged | relay.out_untagged)
+    return Segment(host.name, own, host.source, frozenset({host.port}))
+
+
 def segment_named(network: Network, name: str) -> Segment:
     """Returns a segment of the campus, or a VLAN given by number or by name as one.
 
@@ -101,6 +141,8 @@ def segment_named(network: Network, name: str) -> Segment:
     segments = network.campus.segments
     if name in segments:
         return segments[name]
+    if name in network.campus.hosts:
+        return host_segment(network, network.campus.hosts[name])
     if name.isascii() and name.isdecimal() and len(name) < 5 and 0 < int(name) <= VID_MAX:
         return Segment(name, VlanSet([int(name)]), Source(""))
     tables = [s.vlans for s in network.switches.values() if s.vlans]

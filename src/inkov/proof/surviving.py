@@ -6,7 +6,7 @@ failure is tried. A failed switch takes its own stations with it; they do not co
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass, replace
 
 from inkov.forwarding.blocks import behind
@@ -16,7 +16,6 @@ from inkov.model.campus import Campus, Together
 from inkov.model.names import PortRef, natural
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved
 from inkov.proof.stations import Stations, segment_named
-from inkov.proof.together import together
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,55 +29,80 @@ class Failure:
         return f"switch {self.switch}" if self.switch else f"cable {self.ports[0]} - {self.ports[1]}"
 
 
-def surviving(network: Network, claim: Together) -> Outcome:
-    """Decides `together` under every set of failures up to the claim's size, the smallest first."""
-    first = together(network, Stations(network, segment_named(network, claim.segment)))
+def surviving(network: Network, claim: Together, today: Callable[[Network, Together], Outcome]) -> Outcome:
+    """Decides `together` under every set of failures up to the claim's size, the smallest first.
+
+    Args:
+        network: the campus with its forwarding.
+        claim: what to decide.
+        today: decides a claim on a network as it is.
+    """
+    first = today(network, claim)
     if not isinstance(first, Proved):
         return first
-    tried: list[int] = [0]
+    trial = _Trial(claim, today)
     for size in range(1, claim.surviving + 1):
-        broken = _try(network, claim.segment, size, (), tried)
+        broken = trial.run(network, size, ())
         if broken is not None:
             return broken
     return Proved(
         f"{first.why}, also after any {'failure' if claim.surviving == 1 else f'{claim.surviving} failures'} of a cable or a "
-        f"switch: {tried[0]} were tried, each with the trees elected anew, and no cable or switch is the only way"
+        f"switch: {trial.tried} were tried, each with the trees elected anew, and no cable or switch is the only way"
     )
 
 
-def _try(network: Network, segment: str, size: int, before: tuple[Failure, ...], tried: list[int]) -> Outcome | None:
-    """Tries all sets of failures of one size; None when the segment survives them."""
-    for failure in _candidates(network, segment):
-        after = Network(_without(network.campus, failure))
-        tried[0] += size == 1
-        failed = (*before, failure)
-        if size > 1:
-            broken = _try(after, segment, size - 1, failed, tried)
+class _Trial:
+    """Tries failures; counts those of one cable or switch."""
+
+    def __init__(self, claim: Together, today: Callable[[Network, Together], Outcome]) -> None:
+        self.claim = claim
+        self.today = today
+        self.tried = 0
+
+    def run(self, network: Network, size: int, before: tuple[Failure, ...]) -> Outcome | None:
+        """Tries all sets of failures of one size; None when the claim survives them."""
+        for failure in _candidates(network, self._homes(network)):
+            after = Network(_without(network.campus, failure))
+            self.tried += size == 1
+            failed = (*before, failure)
+            broken = self.run(after, size - 1, failed) if size > 1 else self._outcome(after, failed)
             if broken is not None:
                 return broken
-            continue
-        outcome = together(after, Stations(after, segment_named(after, segment)))
+        return None
+
+    def _outcome(self, after: Network, failed: tuple[Failure, ...]) -> Outcome | None:
+        """Decides the claim for what is left of it; None when it holds, or nothing is left that could be parted."""
+        left = tuple(n for n in self.claim.segments if _stations_on(after, n))
+        if not left:
+            return None
+        outcome = self.today(after, replace(self.claim, segments=left))
         if isinstance(outcome, Broken):
             return replace(outcome, failures=tuple(map(str, failed)))
-        if isinstance(outcome, CannotTell) and len(_homes(after, segment)) > 1:
+        if isinstance(outcome, CannotTell) and len(self._homes(after)) > 1:
             text = " and ".join(map(str, failed))
             return CannotTell(tuple(f"with {text} failed: {fact}" for fact in outcome.missing))
-    return None
+        return None
+
+    def _homes(self, network: Network) -> list[str]:
+        """Returns the switches with stations of the segments, and the devices that may route between them."""
+        homes = {s for n in self.claim.segments for s in _stations_on(network, n)}
+        if len(self.claim.segments) > 1:
+            homes |= {s.name for s in network.switches.values() if s.gateways}
+        return sorted(homes, key=natural)
 
 
-def _homes(network: Network, segment: str) -> list[str]:
-    """Returns the switches with stations of a segment."""
-    stations = Stations(network, segment_named(network, segment))
-    return sorted({switch for switch, _ in (*stations.senders, *stations.hearers)}, key=natural)
+def _stations_on(network: Network, name: str) -> set[str]:
+    stations = Stations(network, segment_named(network, name))
+    return {switch for switch, _ in (*stations.senders, *stations.hearers)}
 
 
-def _candidates(network: Network, segment: str) -> Iterator[Failure]:
-    """Yields the failures that might part a segment: cables first, then switches, in natural order.
+def _candidates(network: Network, homes: list[str]) -> Iterator[Failure]:
+    """Yields the failures that might part some switches: cables first, then switches, in natural order.
 
-    Outside the blocks that lie between two of its homes nothing matters.
+    Outside the blocks that lie between two of them nothing matters.
     """
     needs = Needs(network)
-    own: dict[Hashable, int] = dict.fromkeys(_homes(network, segment), 1)
+    own: dict[Hashable, int] = dict.fromkeys(homes, 1)
     switches: set[str] = set()
     cables: list[tuple[PortRef, PortRef]] = []
     for block, sides in zip(needs.blocks, behind(needs.blocks, own), strict=True):

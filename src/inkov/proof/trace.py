@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from inkov.forwarding.cabling import Link
+from inkov.forwarding.gateways import Gateways, Interface
 from inkov.forwarding.ladder import Lost, Rung, mode_setting, vlan_source
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Domain, Tags, View, untagged_vlan
@@ -12,7 +13,7 @@ from inkov.forwarding.trees import Blocking
 from inkov.forwarding.words import setting
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Kind, PrivateHost, Routed, VlanType
+from inkov.model.switch import Kind, PrivateHost, VlanType
 from inkov.model.vlanset import NONE, VlanSet
 from inkov.proof.outcome import Passage
 from inkov.proof.together import cabled_way
@@ -51,29 +52,19 @@ class Leg:
 
 
 @dataclass(frozen=True, slots=True)
-class Meeting:
-    """A gateway of a VLAN: the device it is on, its address, and where it is set."""
-
-    vid: Domain
-    device: str
-    address: str
-    source: Source
-
-
-@dataclass(frozen=True, slots=True)
 class Trace:
     """A frame and its answer.
 
     Attributes:
         vlans: the VLANs the two stations send in; None where a port has none.
-        gateways: gateways of the two VLANs when they differ.
+        gateways: (VLAN, gateway) of the two VLANs when they differ.
         beside: a port next to one end that is in the other end's VLAN; the range may be off by one.
         there: from the first port to the second.
         back: the answer.
     """
 
     vlans: tuple[Domain | None, Domain | None]
-    gateways: tuple[Meeting, ...]
+    gateways: tuple[tuple[Domain, Interface], ...]
     there: Leg
     back: Leg
     beside: PortRef | None = None
@@ -82,9 +73,11 @@ class Trace:
 def trace(network: Network, a: PortRef, b: PortRef) -> Trace:
     """Follows an untagged frame from `a` to `b` and back, through what surely passes."""
     vlans = _vlan(network, a), _vlan(network, b)
-    gateways = tuple(g for g in gateways_of(network) if g.vid in vlans) if vlans[0] != vlans[1] else ()
+    gateways: tuple[tuple[Domain, Interface], ...] = ()
     beside = None
     if vlans[0] != vlans[1]:
+        served = Gateways(network).by_vlan
+        gateways = tuple((v, i) for v in vlans if v is not None for i in served.get(v, ()))
         beside = _beside(network, a, vlans[1]) or _beside(network, b, vlans[0])
     return Trace(vlans, gateways, _leg(network, a, b), _leg(network, b, a), beside)
 
@@ -95,17 +88,6 @@ def _beside(network: Network, ref: PortRef, vid: Domain | None) -> PortRef | Non
     at = names.index(ref.port)
     near = [PortRef(ref.switch, n) for n in names[max(0, at - 1) : at] + names[at + 1 : at + 2]]
     return next((r for r in near if vid is not None and _vlan(network, r) == vid), None)
-
-
-def gateways_of(network: Network) -> list[Meeting]:
-    """Returns every gateway: addresses of switches in VLANs, and tagged subinterfaces of routers."""
-    found = [Meeting(g.vid, s.name, g.address, g.source) for s in network.switches.values() for g in s.gateways]
-    for switch in network.switches.values():
-        for port in switch.ports.values():
-            if isinstance(port.switching, Routed):
-                source = port.origin.of("subinterfaces")
-                found += [Meeting(tag, switch.name, adr, source) for tag, adr in port.switching.subinterfaces if tag]
-    return found
 
 
 def _vlan(network: Network, ref: PortRef) -> Domain | None:
@@ -128,7 +110,7 @@ def _leg(network: Network, start: PortRef, end: PortRef) -> Leg:
 
 def _doubtful(network: Network, way: tuple[Passage, ...]) -> Halt:
     """Says where it is not known whether the tree lets a frame through."""
-    ports = [ref for p in way for ref in (p.by, p.out)]
+    ports = [ref for p in way for ref in (p.by, p.out) if ref]
     at = next(ref for ref in ports if network.trees.doubt(ref))
     return Halt(at, f"whether the tree blocks {at} is not known: {network.trees.doubt(at)}", ())
 

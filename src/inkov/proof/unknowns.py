@@ -41,10 +41,10 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
     ]
     found: list[str] = []
     if open_ends:
-        found.append(f"the station behind each of these trunks keeps its VLANs apart: {_some(open_ends)}")
+        found.append(f"the station behind each of these trunks keeps its VLANs apart: {some(open_ends)}")
     outside = [f"{o.port} ({o.heard.system or o.heard.chassis})" for o in network.cabling.outside if not o.known_switch]
     if outside:
-        found.append(f"no device that is not in the campus joins VLANs by itself: {_some(outside)}")
+        found.append(f"no device that is not in the campus joins VLANs by itself: {some(outside)}")
     unnamed = [
         str(end)
         for k in network.links
@@ -54,14 +54,15 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
         and network.port(end).origin.of("native").default
     ]
     if unnamed:
-        found.append(f"trunks without a native VLAN drop untagged frames: {_some(unnamed)}")
+        found.append(f"trunks without a native VLAN drop untagged frames: {some(unnamed)}")
     tableless = [s.name for s in network.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]
     if tableless:
-        found.append(f"switches without a VLAN table relay every VLAN their ports allow: {_some(tableless)}")
+        found.append(f"switches without a VLAN table relay every VLAN their ports allow: {some(tableless)}")
     return tuple(found)
 
 
-def _some(names: list[str]) -> str:
+def some(names: list[str]) -> str:
+    """Returns the first few of some names, and how many more there are."""
     return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.ladder import mode_setting
 from inkov.forwarding.network import Network
@@ -11,30 +13,37 @@ from inkov.model.source import Source
 from inkov.proof.outcome import Passage
 
 
-def passages(network: Network, reach: Reach, end: State, start: PortRef, last: PortRef) -> tuple[Passage, ...]:
+def passages(
+    network: Network, reach: Reach, end: State, start: PortRef | None, last: PortRef | None
+) -> tuple[Passage, ...]:
     """Returns the switches on the way to a state, in order.
 
     Args:
         network: the campus with its forwarding.
         reach: a search that got to `end`.
         end: the state to get to.
-        start: the port the frame is sent into.
-        last: the port it leaves by at the end.
+        start: the port the frame is sent into; None when a gateway of the first switch sends it.
+        last: the port it leaves by at the end; None when a gateway of the last switch takes it.
     """
     path = reach.path(end)
     made: list[Passage] = []
     for i, (state, step) in enumerate(path):
         onward = path[i + 1][1] if i + 1 < len(path) else None
         by = state.by or start
-        arrived = step.wire if step else sent(network, by, state)
+        arrived = step.wire if step else sent(network, by, state) if by else None
         out = onward.out if onward else last
-        leaves = (
-            onward.wire if onward else next(iter(network.relay(out, View.MAY).send(state.domain, state.inner)), None)
-        )
+        leaves = onward.wire if onward else None
+        if out and not onward:
+            leaves = next(iter(network.relay(out, View.MAY).send(state.domain, state.inner)), None)
         made.append(
             Passage(state.switch, state.domain, by, arrived, out, leaves, allows(network, by, arrived, out, leaves))
         )
     return tuple(made)
+
+
+def starting(network: Network, ports: Sequence[PortRef], state: State) -> PortRef:
+    """Returns the first of some ports at which a station can send a frame into a state."""
+    return next((p for p in ports if sent(network, p, state) is not None), ports[0])
 
 
 def sent(network: Network, ref: PortRef, state: State) -> Tags | None:
@@ -45,16 +54,16 @@ def sent(network: Network, ref: PortRef, state: State) -> Tags | None:
 
 
 def allows(
-    network: Network, by: PortRef, arrived: Tags | None, out: PortRef, leaves: Tags | None
+    network: Network, by: PortRef | None, arrived: Tags | None, out: PortRef | None, leaves: Tags | None
 ) -> tuple[Source, ...]:
     """Returns where the settings stand that let a frame into a switch and out of it."""
     found = (_allows(network, by, arrived), _allows(network, out, leaves))
     return tuple(s for s in found if s.file)
 
 
-def _allows(network: Network, ref: PortRef, tags: tuple[int, ...] | None) -> Source:
+def _allows(network: Network, ref: PortRef | None, tags: tuple[int, ...] | None) -> Source:
     """Returns where the setting stands that lets a frame with these tags pass a port."""
-    if not network.has(ref):
+    if ref is None or not network.has(ref):
         return Source("")
     port = network.settled(ref)
     setting = mode_setting(port)

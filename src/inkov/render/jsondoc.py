@@ -40,7 +40,7 @@ def schema(kind: str) -> dict[str, Any]:
 def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
     from inkov.formats.campus_document import CampusDocument  # noqa: PLC0415 - imports pydantic
     from inkov.formats.switch_document import SwitchDocument  # noqa: PLC0415 - imports pydantic
-    from inkov.views import relays, reports, tables, traces, trees, trims  # noqa: PLC0415 - with the rest
+    from inkov.views import gateways, relays, reports, tables, traces, trees, trims  # noqa: PLC0415 - with the rest
 
     return {
         "switch": SwitchDocument,
@@ -50,6 +50,7 @@ def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
         "links": list[tables.LinkRow],
         "vlans": list[tables.VlanRow],
         "tree": trees.TreesView,
+        "gateways": gateways.GatewaysView,
         "trim": trims.TrimView,
         "ports": list[tables.PortRow],
         "flood": list[tables.FloodRow],

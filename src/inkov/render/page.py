@@ -26,7 +26,22 @@ OUTCOME_STYLES = {"proved": "white on green", "broken": "white on red", "cannot 
 """Words on a ground of their own, so that they can be read on dark and on light terminals alike."""
 
 _ASCII = str.maketrans(
-    {"●": "#", "○": "o", "·": ".", "×": "x", "│": "|", "═": "=", "─": "-", "↔": "<>", "→": ">", "←": "<", "…": "~"}
+    {
+        "●": "#",
+        "○": "o",
+        "·": ".",
+        "×": "x",
+        "│": "|",
+        "═": "=",
+        "─": "-",
+        "↔": "<>",
+        "→": ">",
+        "←": "<",
+        "…": "~",
+        "◆": "@",
+        "▸": ")",
+        "◂": "(",
+    }
 )
 
 

@@ -10,7 +10,7 @@ from rich.text import Text
 
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
 from inkov.render.way_text import passage_lines, tags_text
-from inkov.views.reports import GridRow, StopView, VerdictView, WitnessView
+from inkov.views.reports import GridRow, PassageView, StopView, TurnView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")
 
@@ -31,6 +31,11 @@ _GLYPHS = {
     ("joined", "joined"): ("=", "bold red"),
     ("joined", "apart"): ("→", "bold red"),
     ("apart", "joined"): ("←", "bold red"),
+    ("routed", "routed"): ("◆", "bold"),
+    ("routed", "apart"): ("▸", "bold"),
+    ("apart", "routed"): ("◂", "bold"),
+    ("joined", "routed"): ("=", "bold red"),
+    ("routed", "joined"): ("=", "bold red"),
 }
 
 
@@ -48,8 +53,27 @@ def grid_text(rows: Sequence[GridRow]) -> RenderableType:
             glyph, style = ("-", "dim") if row.empty or other.empty else _GLYPHS.get(pair, ("?", "bold magenta"))
             cells.append(Text(glyph, style=style))
         body.append(cells)
-    legend = "· apart   = joined both ways   → only the row's frames are heard in the column   ← only the other way   ? cannot tell"
-    return spaced([table(["", "segment", *heads], body), Text(f"{legend}   - no port known", style="dim")])
+    legend = (
+        "·  apart                 ?  cannot tell           -  no port known\n"
+        "=  joined both ways      →  the row's frames are heard in the column      ←  only the other way\n"
+        "◆  by gateways           ▸  the row's packets get to the column           ◂  only the other way"
+    )
+    blocks: list[RenderableType] = [table(["", "segment", *heads], body)]
+    devices = dict.fromkeys(", ".join(t) for row in rows for t in row.through.values())
+    if devices:
+        pairs = [
+            (
+                through,
+                words(
+                    "; ".join(
+                        f"{r.segment} → {b}" for r in rows for b, t in r.through.items() if ", ".join(t) == through
+                    )
+                ),
+            )
+            for through in devices
+        ]
+        blocks.append(labelled(pairs, 0))
+    return spaced([*blocks, Text(legend, style="dim")])
 
 
 def _column(i: int) -> str:
@@ -58,14 +82,24 @@ def _column(i: int) -> str:
     return letters[i] if i < len(letters) else letters[i // 26 - 1] + letters[i % 26]
 
 
-def _verdict(verdict: VerdictView) -> RenderableType:
+def _said(verdict: VerdictView) -> str:
+    """Returns a claim as a sentence."""
     said = f"{verdict.kind} {', '.join(verdict.segments[:4])}"
     if len(verdict.segments) > 4:
         said += f" and {len(verdict.segments) - 4} more"
+    if verdict.through:
+        said += f" through {', '.join(verdict.through)}"
+    elif verdict.kind == "apart" and len(verdict.layers) == 1:
+        said += f", at layer {verdict.layers[0]}"
     if verdict.facing == "hostile":
         said += ", facing hostile stations"
     if verdict.surviving:
         said += f", surviving {plural(verdict.surviving, 'failure')}"
+    return said
+
+
+def _verdict(verdict: VerdictView) -> RenderableType:
+    said = _said(verdict)
     head = Text.assemble(
         badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
     )
@@ -109,13 +143,16 @@ def _witness(witness: WitnessView) -> RenderableType:
         return Group(title, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
     lines = [
         title,
-        _station("from", way[0].by, way[0].arrived),
+        *_station("from", way[0]),
         *passage_lines(way),
         Text("│", style="dim"),
-        _station("to", way[-1].out, way[-1].leaves),
+        *_station("to", way[-1]),
     ]
     return Group(*lines, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
 
 
-def _station(word: str, port: str, tags: tuple[int, ...] | None) -> Text:
-    return Text.assemble("○  ", words(f"{word} {port}"), "   ", (tags_text(tags), "bold"))
+def _station(word: str, step: PassageView | TurnView) -> list[Text]:
+    if isinstance(step, TurnView):
+        return []
+    port, tags = (step.by, step.arrived) if word == "from" else (step.out, step.leaves)
+    return [Text.assemble("○  ", words(f"{word} {port}"), "   ", (tags_text(tags), "bold"))]

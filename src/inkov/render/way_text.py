@@ -7,19 +7,39 @@ from collections.abc import Sequence
 from rich.text import Text
 
 from inkov.render.page import clean, words
-from inkov.views.reports import PassageView
+from inkov.views.reports import PassageView, TurnView
 
 
-def passage_lines(way: Sequence[PassageView], *, stopped: bool = False) -> list[Text]:
+def passage_lines(way: Sequence[PassageView | TurnView], *, stopped: bool = False) -> list[Text]:
     """Returns the lines of a way; with `stopped`, the last switch does not send the frame on."""
-    wide = max((len(clean(p.switch)) for p in way), default=0) + 2
+    wide = max((len(clean(_device(p))) for p in way), default=0) + 2
     lines: list[Text] = []
     before: PassageView | None = None
     for passage in way:
+        if isinstance(passage, TurnView):
+            lines += [Text("│", style="dim"), *_turn(passage, wide)]
+            before = None
+            continue
         last = stopped and passage is way[-1]
         lines += [Text("│", style="dim"), *_passage(passage, before, wide, last=last)]
         before = passage
     return lines
+
+
+def _device(step: PassageView | TurnView) -> str:
+    return step.device if isinstance(step, TurnView) else step.switch
+
+
+def _turn(turn: TurnView, wide: int) -> list[Text]:
+    into, out = (f"{v or 'untagged'}" for v in (turn.in_vlan, turn.out_vlan))
+    head = Text.assemble(
+        ("◆  ", "bold red"),
+        words(clean(turn.device).ljust(wide)),
+        (f"routes {turn.source} → {turn.target}", "bold red"),
+    )
+    rows = [f"from {into} ({turn.in_address}) to {out} ({turn.out_address})", *turn.passed]
+    lines = [Text.assemble(("│     ", "dim"), words(row)) for row in rows]
+    return [head, *lines, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in turn.sources)]
 
 
 def _passage(passage: PassageView, before: PassageView | None, wide: int, *, last: bool) -> list[Text]:
@@ -30,7 +50,9 @@ def _passage(passage: PassageView, before: PassageView | None, wide: int, *, las
     head = Text.assemble(
         ("×  " if changed else "●  ", style), words(clean(passage.switch).ljust(wide)), (inside.ljust(20), style)
     )
-    if not last:
+    if not last and not passage.out:
+        head.append_text(words("to its gateway"))
+    elif not last:
         head.append_text(words(f"out {passage.out.partition(':')[2]}   "))
         head.append(tags_text(passage.leaves), style="bold")
     return [head, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in passage.sources)]

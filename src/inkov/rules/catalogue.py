@@ -7,7 +7,10 @@ from collections.abc import Iterable
 from inkov.forwarding.network import Network
 from inkov.rules import (
     access,
+    address,
     edge,
+    gateway,
+    host,
     lag,
     lists,
     native,
@@ -15,6 +18,7 @@ from inkov.rules import (
     private,
     prune,
     ring,
+    segment,
     spare,
     stance,
     sync,
@@ -29,7 +33,10 @@ from inkov.rules.registry import RULES, Facts
 
 THEMES = (
     access,
+    address,
     edge,
+    gateway,
+    host,
     lag,
     lists,
     native,
@@ -37,6 +44,7 @@ THEMES = (
     private,
     prune,
     ring,
+    segment,
     spare,
     stance,
     sync,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
+from inkov.forwarding.gateways import Gateways
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
@@ -20,6 +21,7 @@ class Facts:
         self.islands = Islands(network)
         self.needs = Needs(network)
         self.syncing = Syncing(network)
+        self.gateways = Gateways(network)
 
 
 Check = Callable[[Facts], Iterator[Finding]]

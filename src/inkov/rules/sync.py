@@ -44,7 +44,7 @@ def _used_on(facts: Facts, switch: str, some: VlanSet) -> tuple[VlanSet, int]:
     """Returns which of some VLANs have member ports or gateways on a switch, and how many ports that is."""
     network = facts.network
     ports = {v: len(network.members.get(v, {}).get(switch, ())) for v in some}
-    gateways = {g.vid for g in network.switches[switch].gateways}
+    gateways = network.switches[switch].own_vlans
     return VlanSet(v for v in some if ports[v] or v in gateways), sum(ports.values())
 
 

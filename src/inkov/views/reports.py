@@ -10,7 +10,7 @@ from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.source import Source
 from inkov.proof.grid import Grid
-from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Verdict, Witness
+from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Turn, Verdict, Witness
 from inkov.rules.finding import Evidence, Finding, Severity
 
 
@@ -65,7 +65,7 @@ class AuditView:
 class PassageView:
     """A frame inside one switch: by which port it came with which tags, its VLAN there, how it leaves, and why it may.
 
-    `arrived` and `leaves` are the VIDs on the frame, outermost first; null when not known.
+    `by` is empty where a gateway of the switch itself sent it, and `out` where one takes it. `arrived` and `leaves` are the VIDs on the frame, outermost first; null when not known.
     """
 
     switch: str
@@ -78,13 +78,31 @@ class PassageView:
 
 
 @dataclass(frozen=True, slots=True)
+class TurnView:
+    """A packet at a device that routes it on: gateways, an example of its own addresses, and what lets it through.
+
+    `out_vlan` is null where it goes out untagged by a routed port, or it is not known where.
+    """
+
+    device: str
+    in_vlan: int | None
+    in_address: str
+    out_vlan: int | None
+    out_address: str
+    source: str
+    target: str
+    passed: tuple[str, ...]
+    sources: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class WitnessView:
     """A way that breaks a claim, or may; `unknown` says why it is not certain."""
 
     start: str
     end: str
     both: bool
-    way: tuple[PassageView, ...]
+    way: tuple[PassageView | TurnView, ...]
     unknown: tuple[str, ...]
 
 
@@ -103,7 +121,8 @@ class StopView:
 class VerdictView:
     """A claim and its outcome: `proved`, `broken` or `cannot tell`.
 
-    Of `together`, `surviving` is how many failures it is to survive, and `failures` those that part the segment. Of
+    `layers` is at which layers segments may not meet, or of `together` may; `through` the devices that may join them at
+    layer 3. Of `together`, `surviving` is how many failures it is to survive, and `failures` those that part the segment. Of
     `apart`, `facing` is what its stations are taken to be.
     """
 
@@ -116,6 +135,8 @@ class VerdictView:
     missing: tuple[str, ...]
     witnesses: tuple[WitnessView, ...]
     stop: StopView | None
+    layers: tuple[int, ...]
+    through: tuple[str, ...]
     facing: str
     surviving: int
     failures: tuple[str, ...]
@@ -167,6 +188,7 @@ def _verdict(verdict: Verdict) -> VerdictView:
     witnesses: tuple[Witness, ...] = ()
     failures: tuple[str, ...] = ()
     facing, surviving = Facing.HONEST, 0
+    through: tuple[str, ...] = ()
     match verdict.outcome:
         case Proved(why=why, assumed=assumed):
             pass
@@ -175,10 +197,10 @@ def _verdict(verdict: Verdict) -> VerdictView:
         case CannotTell(missing=missing, witnesses=witnesses):
             outcome = "cannot tell"
     match verdict.claim:
-        case Apart(segments=segments, facing=facing):
-            pass
-        case Together(segment=segment, surviving=surviving):
-            kind, segments = "together", (segment,)
+        case Apart(segments=segments, facing=facing, through=through):
+            kind = "only" if through else "apart"
+        case Together(segments=segments, surviving=surviving):
+            kind = "together"
     return VerdictView(
         name=verdict.claim.name,
         kind=kind,
@@ -189,6 +211,8 @@ def _verdict(verdict: Verdict) -> VerdictView:
         missing=missing,
         witnesses=tuple(map(_witness, witnesses)),
         stop=_stop(stop, failed=bool(failures)) if stop is not None else None,
+        layers=tuple(sorted(verdict.claim.layers)),
+        through=through,
         facing=facing.value,
         surviving=surviving,
         failures=failures,
@@ -196,19 +220,29 @@ def _verdict(verdict: Verdict) -> VerdictView:
 
 
 def _witness(witness: Witness) -> WitnessView:
-    return WitnessView(witness.start, witness.end, witness.both, tuple(map(passage_view, witness.way)), witness.unknown)
+    return WitnessView(witness.start, witness.end, witness.both, tuple(map(_step, witness.way)), witness.unknown)
+
+
+def _step(step: Passage | Turn) -> PassageView | TurnView:
+    return passage_view(step) if isinstance(step, Passage) else _turn(step)
+
+
+def _turn(t: Turn) -> TurnView:
+    vid, out = (t.out.vid, t.out.shown) if t.out else (None, "not known")
+    sources = tuple(dict.fromkeys(str(s) for s in t.places if s is not None))
+    return TurnView(t.device, t.into.vid, t.into.shown, vid, out, str(t.origin), str(t.target), t.by, sources)
 
 
 def passage_view(p: Passage) -> PassageView:
     """Returns a frame inside a switch as plain data."""
     sources = tuple(dict.fromkeys(map(str, p.sources)))
-    return PassageView(p.switch, p.domain, str(p.by), p.arrived, str(p.out), p.leaves, sources)
+    return PassageView(p.switch, p.domain, str(p.by or ""), p.arrived, str(p.out or ""), p.leaves, sources)
 
 
 def _stop(stop: Stop, *, failed: bool) -> StopView:
     if failed and stop.lost is not None and stop.lost.rung is Rung.ENABLED:
         return StopView(str(stop.sender), str(stop.hearer), stop.link, "it has failed, and there is no second way", "")
-    reason = str(stop.lost) if stop.lost else "" if stop.link else "no link joins the two"
+    reason = stop.why or (str(stop.lost) if stop.lost else "" if stop.link else "no link joins the two")
     return StopView(
         str(stop.sender), str(stop.hearer), stop.link, reason, str(stop.lost.source) if stop.lost is not None else ""
     )
@@ -216,16 +250,26 @@ def _stop(stop: Stop, *, failed: bool) -> StopView:
 
 @dataclass(frozen=True, slots=True)
 class GridRow:
-    """How frames of one segment get to each other one: `apart`, `joined` or `cannot tell`, by segment.
+    """How one segment is heard in each other one, by segment: `apart`, `joined`, `routed` or `cannot tell`.
 
-    `empty` tells that no port of the segment is known.
+    `joined` is by frames, `routed` by packets that the devices of `through` pass on. `empty` tells that no port of the
+    segment is known.
     """
 
     segment: str
     empty: bool
     heard_in: dict[str, str]
+    through: dict[str, tuple[str, ...]]
 
 
 def grid_rows(grid: Grid) -> list[GridRow]:
     """Returns the relation of all segments as plain data, a sender a row."""
-    return [GridRow(a, a in grid.empty, {b: grid.heard[a, b].value for b in grid.names if b != a}) for a in grid.names]
+    return [
+        GridRow(
+            a,
+            a in grid.empty,
+            {b: grid.heard[a, b].value for b in grid.names if b != a},
+            {b: grid.through[a, b] for b in grid.names if (a, b) in grid.through},
+        )
+        for a in grid.names
+    ]

@@ -88,9 +88,9 @@ def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
     if trace.there.halt is not None and trace.there.halt.meant:
         return ""
     text = f"{names[0]} is in {named(network, a)} and {names[1]} in {named(network, b)}."
-    devices = {g.device for g in trace.gateways if g.vid == a} & {g.device for g in trace.gateways if g.vid == b}
+    devices = {g.device for v, g in trace.gateways if v == a} & {g.device for v, g in trace.gateways if v == b}
     if devices:
-        shown = "; ".join(f"{g.vid}: {g.address}" for g in trace.gateways if g.device in devices)
+        shown = "; ".join(f"{v}: {g.gateway.shown}" for v, g in trace.gateways if g.device in devices)
         return f"{text} {', '.join(sorted(devices))} has gateways of both ({shown}) and may route between them."
     return f"{text} No device has a gateway of both, so nothing joins them."
 

@@ -1,0 +1,119 @@
+"""The VLAN table of OpenConfig data, in both places the models have put it."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from inkov.formats.openconfig_tree import Node, child, entries, leaves_of, pick, vlan_number
+from inkov.formats.openconfig_wrappers import local
+from inkov.formats.reading import Reading
+from inkov.model.switch import Vlan
+from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
+
+
+def vlan_table(document: Node, reading: Reading) -> dict[Vid, Vlan] | None:
+    """Returns the VLAN table of a switch; None when the document holds none."""
+    instances = list(
+        entries(
+            child(document, "network-instances"),
+            "network-instance",
+            "name",
+            reading,
+            "/network-instances/network-instance",
+        )
+    )
+    chosen = default_instance(instances)
+    for other in instances:
+        if other is not chosen and pick(other, "vlans") is not None:
+            reading.note(
+                f"VLANs of network instance {pick(other, 'name')!r} are passed over; only the default one is read"
+            )
+    places = [
+        (pick(chosen, "vlans") if chosen else None, "/network-instances/network-instance/vlans"),
+        (pick(document, "vlans"), "/vlans"),
+    ]
+    if all(container is None for container, _ in places):
+        return None
+    if len(held := [c for c, _ in places if isinstance(c, dict)]) == 1 and (quick := _plain_table(held[0])) is not None:
+        return quick
+    return _careful_table(places, reading)
+
+
+_VLAN_LEAVES = frozenset({"vlan-id", "name", "status", "tpid"})
+
+
+def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
+    """Reads a table in the strict form, as nearly all are; None when an entry wants a closer look."""
+    entries_ = container.get("vlan")
+    if not isinstance(entries_, list):
+        return None
+    try:
+        configs = [e["config"] for e in entries_ if "state" not in e and e["config"].keys() <= _VLAN_LEAVES]
+        rows = tuple([(c["vlan-id"], c.get("name", ""), c.get("status", "ACTIVE")) for c in configs])
+        return _checked_table(rows) if len(rows) == len(entries_) else None
+    except (KeyError, TypeError, AttributeError):
+        return None
+
+
+def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> dict[Vid, Vlan]:
+    """Reads tables in any form, with complaints and notes."""
+    rows: list[tuple[Vid, str, bool]] = []
+    for container, path in places:
+        if isinstance(container, dict):
+            for entry in entries(container, "vlan", "vlan-id", reading, f"{path}/vlan"):
+                row = _vlan_entry(entry, path, reading)
+                if row is not None:
+                    rows.append(row)
+    table = _table(tuple(rows))
+    if len(table) != len(rows):
+        for v, *_ in {row for row in rows if sum(r[0] == row[0] for r in set(rows)) > 1}:
+            reading.wrong("this VLAN is defined twice, differently", f"{path}/vlan[vlan-id={v}]")
+    return table
+
+
+@lru_cache(maxsize=4096)
+def _checked_table(rows: tuple[tuple[Any, Any, Any], ...]) -> dict[Vid, Vlan] | None:
+    """Makes a table of rows that are all in order and all different; None otherwise."""
+    for v, name, status in rows:
+        if type(v) is not int or not VID_MIN <= v <= VID_MAX or type(name) is not str:
+            return None
+        if status not in ("ACTIVE", "SUSPENDED"):
+            return None
+    table = _table(tuple((v, name, status == "ACTIVE") for v, name, status in rows))
+    return table if len(table) == len(rows) else None
+
+
+@lru_cache(maxsize=4096)
+def _table(rows: tuple[tuple[Vid, str, bool], ...]) -> dict[Vid, Vlan]:
+    """Makes a VLAN table; switches with equal tables share one, and so does all that is worked out from it."""
+    return {v: _vlan(v, name, active) for v, name, active in rows}
+
+
+_vlan = lru_cache(maxsize=65536)(Vlan)
+
+
+def _vlan_entry(entry: Node, path: str, reading: Reading) -> tuple[Vid, str, bool] | None:
+    leaves = leaves_of(entry)
+    number, name, status = leaves.get("vlan-id"), leaves.get("name", ""), leaves.get("status", "ACTIVE")
+    if type(number) is not int or not VID_MIN <= number <= VID_MAX:
+        checked = vlan_number(pick(entry, "vlan-id") if number is None else number, reading, f"{path}/vlan/vlan-id")
+        if checked is None:
+            return None
+        number = checked
+    if status not in ("ACTIVE", "SUSPENDED"):
+        where = f"{path}/vlan[vlan-id={number}]/config/status"
+        reading.wrong(f"{status!r:.40} is not a VLAN status; expected ACTIVE or SUSPENDED", where)
+    return number, name if isinstance(name, str) else "", status != "SUSPENDED"
+
+
+def default_instance(instances: list[Node]) -> Node | None:
+    """Returns the usual network instance: by its type, then its name, then because it is the only one."""
+    for instance in instances:
+        kind = leaves_of(instance).get("type")
+        if isinstance(kind, str) and local(kind) == "DEFAULT_INSTANCE":
+            return instance
+    for instance in instances:
+        if pick(instance, "name") == "default":
+            return instance
+    return instances[0] if len(instances) == 1 else None

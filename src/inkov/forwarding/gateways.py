@@ -1,0 +1,225 @@
+"""Gateways in the network: which are up and why not, what frames reach them, and where their own frames set out.
+
+A gateway of a switch sits in a domain of that switch; one on a routed port sits behind the far end of the
+port's link. Either way it is one more listener and one more sender of layer 2.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
+
+from inkov.forwarding.relay import Domain, Mask, Tags, View
+from inkov.model.names import PortRef
+from inkov.model.routing import Gateway
+from inkov.model.source import Source
+from inkov.model.switch import Kind, Routed, VlanType
+from inkov.model.vlanset import Vid
+
+if TYPE_CHECKING:
+    from inkov.forwarding.network import Network
+
+
+@dataclass(frozen=True, slots=True)
+class Interface:
+    """A gateway of a device: what packets come in and go out by.
+
+    Attributes:
+        device: the switch or router.
+        gateway: its addresses and filters there.
+        port: the routed port or LAG it is on; None when it is in a VLAN of the switch itself.
+    """
+
+    device: str
+    gateway: Gateway
+    port: PortRef | None
+
+    def __str__(self) -> str:
+        return f"{self.device} {self.gateway.shown}"
+
+    @property
+    def tags(self) -> Tags:
+        """The tags of its frames on the wire, for one on a routed port."""
+        return () if self.gateway.vid is None else (self.gateway.vid,)
+
+
+class State(NamedTuple):
+    """Whether a gateway is up, None when the input does not say; why it is not, and the setting to blame."""
+
+    up: bool | None
+    why: str = ""
+    source: Source = Source("")
+
+
+class Sets(NamedTuple):
+    """Where frames start: domains by switch, and single places with tags inside."""
+
+    masks: Mapping[str, Mask]
+    tagged: tuple[tuple[str, Domain, Tags], ...] = ()
+
+
+class Gateways:
+    """All gateways of a campus."""
+
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self._states: dict[Interface, State] = {}
+        self._starts: dict[tuple[Interface, View], Sets] = {}
+
+    @cached_property
+    def all(self) -> list[Interface]:
+        """Every gateway, by device, then in the order of its file."""
+        return [i for device in self.network.switches for i in self.of(device)]
+
+    def of(self, device: str) -> list[Interface]:
+        """Returns the gateways of a device."""
+        return [Interface(device, g, self._port(device, g)) for g in self.network.switches[device].gateways]
+
+    def _port(self, device: str, gateway: Gateway) -> PortRef | None:
+        if not gateway.port:
+            return None
+        ports = self.network.switches[device].ports
+        lag = ports[gateway.port].lag if gateway.port in ports else None
+        return PortRef(device, lag or gateway.port)
+
+    @cached_property
+    def by_vlan(self) -> Mapping[Vid, list[Interface]]:
+        """The gateways that serve each VLAN: in it, or behind a port whose far end puts their frames into it."""
+        found: dict[Vid, list[Interface]] = defaultdict(list)
+        for interface in self.all:
+            for vid in self.vlans(interface):
+                found[vid].append(interface)
+        return found
+
+    def vlans(self, interface: Interface) -> list[Vid]:
+        """Returns the VLANs a gateway serves."""
+        if interface.port is None:
+            return [] if interface.gateway.vid is None else [interface.gateway.vid]
+        masks = self.starts(interface, View.MUST).masks.values()
+        found = sorted({v for mask in masks for v in range(1, mask.bit_length()) if mask >> v & 1})
+        return found or ([] if interface.gateway.vid is None else [interface.gateway.vid])
+
+    # -- up or down ----------------------------------------------------------------------------------
+
+    def state(self, interface: Interface) -> State:
+        """Tells whether a gateway is up."""
+        if interface not in self._states:
+            own = interface.port is None
+            self._states[interface] = self._of_vlan(interface) if own else self._of_port(interface)
+        return self._states[interface]
+
+    def up(self, interface: Interface, view: View) -> bool:
+        """Tells whether a gateway is up surely, or may be."""
+        up = self.state(interface).up
+        return up is True if view is View.MUST else up is not False
+
+    def _of_vlan(self, interface: Interface) -> State:
+        gateway, name = interface.gateway, interface.device
+        switch, vid = self.network.switches[name], gateway.vid or 0
+        if not gateway.enabled:
+            return State(False, "it is shut down", gateway.source)
+        if not self.network.active(name, View.MAY) >> vid & 1:
+            state = "suspended" if self.network.defined(name) >> vid & 1 else "not defined"
+            return State(False, f"VLAN {vid} is {state} on {name}", switch.origin.of("vlans"))
+        for view, up in ((View.MUST, True), (View.MAY, None)):
+            ports = [PortRef(name, p.name) for p in switch.ports.values() if p.lag is None or p.lag not in switch.ports]
+            if self.network.active(name, view) >> vid & 1 and any(
+                self.network.relay(ref, view).sends >> vid & 1 and self._plugged(ref) for ref in ports
+            ):
+                return State(up, "" if up else f"whether a port of {name} carries VLAN {vid} is not stated")
+        return State(False, f"no port of {name} that is up carries VLAN {vid}", gateway.source)
+
+    def _plugged(self, ref: PortRef) -> bool:
+        """Tells whether a port may have something on it: it is cabled to an enabled port, or not cabled at all."""
+        links = [k for k in self.network.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
+        return any(k.up for k in links) or not links
+
+    def _of_port(self, interface: Interface) -> State:
+        gateway, ref = interface.gateway, interface.port
+        if ref is None or not self.network.has(ref):
+            return State(None, f"port {gateway.port} of {interface.device} is not in the input", gateway.source)
+        port = self.network.port(ref)
+        if not (gateway.enabled and port.enabled):
+            return State(False, f"{ref} is disabled", port.origin.of("enabled"))
+        links = [k for k in self.network.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
+        if not links:
+            return State(None, f"what {ref} is cabled to is not known", port.origin.of())
+        if not any(k.up for k in links):
+            far = links[0].b if links[0].a == ref else links[0].a
+            return State(
+                False, f"{far}, the far end of {ref}, is disabled", self.network.port(far).origin.of("enabled")
+            )
+        if doubt := next((k.doubt for k in links if k.doubt), ""):
+            return State(None, doubt)
+        return State(True)
+
+    # -- frames to and from it -----------------------------------------------------------------------
+
+    def far_ends(self, interface: Interface, view: View) -> list[PortRef]:
+        """Returns the ports that a routed port is cabled to."""
+        ref = interface.port
+        return [
+            k.b if k.a == ref else k.a
+            for k in self.network.links_at.get(interface.device, ())
+            if ref in {k.a, k.b} and k.up and (view is View.MAY or not (k.doubt or self.network.lag_failure(k)))
+        ]
+
+    def starts(self, interface: Interface, view: View) -> Sets:
+        """Returns where the frames a gateway sends set out."""
+        key = (interface, view)
+        if key not in self._starts:
+            self._starts[key] = self._sets_out(interface, view)
+        return self._starts[key]
+
+    def _sets_out(self, interface: Interface, view: View) -> Sets:
+        vid = interface.gateway.vid
+        if interface.port is None:
+            return Sets(
+                {interface.device: 0 if vid is None else 1 << vid & self.network.active(interface.device, view)}
+            )
+        masks: dict[str, Mask] = defaultdict(int)
+        tagged: list[tuple[str, Domain, Tags]] = []
+        for far in self.far_ends(interface, view):
+            for domain, inner in self.network.relay(far, view).accept(interface.tags):
+                if inner:
+                    tagged.append((far.switch, domain, inner))
+                else:
+                    masks[far.switch] |= 1 << domain
+        return Sets(masks, tuple(tagged))
+
+    def hears_in(self, interface: Interface, view: View) -> Mapping[str, Mask]:
+        """Returns the domains by switch whose frames reach a gateway: its own, or those a routed port's far end sends."""
+        name = interface.device
+        if interface.port is None:
+            vid = interface.gateway.vid or 0
+            heard = 1 << vid
+            if view is View.MAY:  # a primary's gateway may serve its secondaries (RFC 5517, 3)
+                table = self.network.switches[name].vlans or {}
+                heard |= sum(1 << v for v, e in table.items() if e.primary == vid and e.type is not VlanType.PLAIN)
+            return {name: heard & self.network.active(name, view)}
+        found: dict[str, Mask] = defaultdict(int)
+        for far in self.far_ends(interface, view):
+            relay = self.network.relay(far, view)
+            if self.network.switches[far.switch].kind is Kind.UNMANAGED:
+                found[far.switch] |= relay.sends if view is View.MAY or not interface.tags else 0
+                continue
+            for domain in range(relay.sends.bit_length()):
+                if relay.sends >> domain & 1 and interface.tags in relay.send(domain):
+                    found[far.switch] |= 1 << domain
+        return found
+
+    def beside(self, interface: Interface, view: View) -> list[Interface]:
+        """Returns the gateways right at the other end of a cable between two routed ports."""
+        if interface.port is None:
+            return []
+        fars = set(self.far_ends(interface, view))
+        routed = {f for f in fars if isinstance(self.network.port(f).switching, Routed)}
+        return [i for f in routed for i in self.of(f.switch) if i.port == f and i.tags == interface.tags]
+
+    def routes(self, devices: Iterable[str], view: View) -> list[str]:
+        """Returns the devices that route, surely or maybe."""
+        switches = self.network.switches
+        return [n for n in devices if switches[n].routing or (switches[n].routing is None and view is View.MAY)]

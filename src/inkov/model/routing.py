@@ -1,0 +1,90 @@
+"""Layer 3: gateways, the routes between them, and the address filters in front of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, TypeAlias, Union
+
+from inkov.model.source import Source
+from inkov.model.vlanset import Vid
+
+if TYPE_CHECKING:
+    from ipaddress import IPv4Address, IPv4Interface, IPv4Network, IPv6Address, IPv6Interface, IPv6Network
+
+Address: TypeAlias = Union["IPv4Interface", "IPv6Interface"]
+"""An address with its prefix length."""
+
+Prefix: TypeAlias = Union["IPv4Network", "IPv6Network"]
+
+Ip: TypeAlias = Union["IPv4Address", "IPv6Address"]
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One entry of an address filter; the first that matches a packet decides.
+
+    Attributes:
+        permits: it lets packets pass; else it drops them.
+        origin: prefix their source must be in; None for any.
+        target: prefix their destination must be in; None for any.
+        only: what else of a packet must match, in words, such as `tcp to 443`; empty when nothing else.
+        source: where it is written.
+    """
+
+    permits: bool
+    origin: Prefix | None = None
+    target: Prefix | None = None
+    only: str = ""
+    source: Source = field(default=Source(""), compare=False)
+
+    def __str__(self) -> str:
+        ends = f"{self.origin or 'any'} to {self.target or 'any'}"
+        return f"{'permit' if self.permits else 'deny'} {ends}{f', {self.only}' if self.only else ''}"
+
+
+@dataclass(frozen=True, slots=True)
+class Filter:
+    """An address filter. What becomes of packets that no entry matches is not stated; a last entry should say it."""
+
+    name: str
+    entries: tuple[Entry, ...]
+    source: Source = field(default=Source(""), compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Gateway:
+    """A device's own addresses in one VLAN.
+
+    Attributes:
+        vid: the VLAN; on a routed port the tag on the wire, None for untagged.
+        addresses: its addresses, each with prefix length.
+        port: the routed port it is on; empty when it is in a VLAN of the switch itself.
+        enabled: not shut down.
+        inward: name of the filter for packets that come in; empty when there is none.
+        outward: name of the filter for packets that go out.
+        vrf: the routing table it belongs to; empty for the usual one.
+    """
+
+    vid: Vid | None
+    addresses: tuple[Address, ...]
+    port: str = ""
+    enabled: bool = True
+    inward: str = ""
+    outward: str = ""
+    vrf: str = ""
+    source: Source = field(default=Source(""), compare=False)
+
+    @property
+    def shown(self) -> str:
+        """Its addresses as text."""
+        return ", ".join(map(str, self.addresses)) or "no address"
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """A static route: where packets for a prefix are sent on to."""
+
+    prefix: Prefix
+    via: Ip
+    vrf: str = ""
+    source: Source = field(default=Source(""), compare=False)

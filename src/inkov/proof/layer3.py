@@ -1,0 +1,202 @@
+"""Whether packets of one segment get to another by way of gateways, and the way they take."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from inkov.forwarding.gateways import Gateways, Interface
+from inkov.forwarding.graph import Reach, State
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Domain, Mask, Tags, View
+from inkov.model.names import PortRef
+from inkov.model.routing import Ip, Prefix
+from inkov.proof.outcome import Passage, Turn, Witness
+from inkov.proof.packets import ANYWHERE, Classes, Packet
+from inkov.proof.routing import Arrival, Routing
+from inkov.proof.stations import Place, Stations
+from inkov.proof.unknowns import unknowns
+from inkov.proof.way import passages, starting
+
+Ports = Mapping[Place, list[PortRef]]
+
+
+@dataclass(eq=False)
+class Speaker:
+    """Who sends.
+
+    Attributes:
+        name: the segment.
+        reached: everywhere its frames get to, in a view.
+        starts: the states its frames start in.
+        senders: the ports they come from.
+        prefixes: the source addresses it uses.
+    """
+
+    name: str
+    reached: Callable[[View], Mapping[str, Mask]]
+    starts: Callable[[View], Iterable[tuple[str, Domain, Tags]]]
+    senders: Callable[[View], Ports]
+    prefixes: tuple[Prefix, ...]
+    entered: dict[View, list[Interface]] = field(default_factory=dict)
+
+
+@dataclass(eq=False)
+class Listener:
+    """Who hears: the segment, the ports in each place, and the addresses it answers to."""
+
+    name: str
+    hearers: Callable[[View], Ports]
+    prefixes: tuple[Prefix, ...]
+    masks: dict[View, Mapping[str, Mask]] = field(default_factory=dict)
+
+
+class Layer3:
+    """Layer 3 of a campus.
+
+    Attributes:
+        networks: the network of each view; they differ where the worse habits are assumed in *may*.
+    """
+
+    def __init__(self, networks: Mapping[View, Network]) -> None:
+        self.networks = networks
+        self.routing = {v: Routing(n, Gateways(n), v) for v, n in networks.items()}
+        self.classes = Classes.of(networks[View.MAY].switches.values())
+        self._packets: dict[tuple[tuple[Prefix, ...], tuple[Prefix, ...]], list[Packet]] = {}
+        self.known: list[Ip] = [h.address.ip for h in networks[View.MAY].campus.hosts.values() if h.address]
+
+    @property
+    def gateways(self) -> Gateways:
+        """The gateways as the input has them."""
+        return self.routing[View.MUST].gateways
+
+    def prefixes(self, stations: Stations) -> tuple[Prefix, ...]:
+        """Returns the addresses of a segment: as it declares, else those of its gateways, with those of its hosts."""
+        found: dict[Prefix, None] = dict.fromkeys(stations.segment.subnets)
+        ports = {ref for refs in stations.senders.values() for ref in refs}
+        if not found:
+            own = [i for v in stations.vlans for i in self.gateways.by_vlan.get(v, ())]
+            found.update((a.network, None) for i in own for a in i.gateway.addresses)
+        for host in self.networks[View.MUST].campus.hosts.values():
+            if host.port in ports and host.address and not any(host.address in p for p in found):
+                found[type(host.address.network)(host.address.ip)] = None
+        return tuple(found) or ANYWHERE
+
+    def entered(self, speaker: Speaker, view: View) -> list[Interface]:
+        """Returns the gateways that are up and hear a segment."""
+        if view not in speaker.entered:
+            routing = self.routing[view]
+            everyone = routing.gateways.all
+            reached = speaker.reached(view) if everyone else {}
+            speaker.entered[view] = [i for i in everyone if routing.hears(i, reached)]
+        return speaker.entered[view]
+
+    def way(self, a: Speaker, b: Listener, without: frozenset[str] = frozenset()) -> Witness | None:
+        """Finds a way of the fewest turns from one segment to another, a certain one if there is one."""
+        for view in (View.MUST, View.MAY):
+            found = self._arrival(a, b, without, view)
+            if found is not None:
+                return self._witness(a, b, found, view)
+        return None
+
+    def packets(self, sources: tuple[Prefix, ...], targets: tuple[Prefix, ...]) -> list[Packet]:
+        """Returns a packet of each class between some sources and some destinations."""
+        key = (sources, targets)
+        if key not in self._packets:
+            self._packets[key] = list(self.classes.packets(sources, targets, self.known))
+        return self._packets[key]
+
+    def _arrival(self, a: Speaker, b: Listener, without: frozenset[str], view: View) -> Arrival | None:
+        entered = self.entered(a, view)
+        if not entered:
+            return None
+        if view not in b.masks:
+            b.masks[view] = _masks(b.hearers(view))
+        heard, routing = b.masks[view], self.routing[view]
+        best: Arrival | None = None
+        for packet in self.packets(a.prefixes, b.prefixes):
+            for arrival in routing.follow(entered, packet, without):
+                reached = routing.emitted(arrival.out)
+                if any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
+                    if best is None or _cost(arrival) < _cost(best):
+                        best = arrival
+                    break
+        return best
+
+    # -- the way in full -----------------------------------------------------------------------------
+
+    def _witness(self, a: Speaker, b: Listener, found: Arrival, view: View) -> Witness:
+        network, gateways = self.networks[view], self.routing[view].gateways
+        graph = network.graph(view)
+        by_gateway = {(i.device, id(i.gateway)): i for i in gateways.all}
+        way: list[Passage | Turn] = []
+        missing: dict[str, None] = {}
+        reach = graph.reach(a.starts(view))
+        first: PortRef | None = None
+        for n, turn in enumerate(found.turns):
+            into = by_gateway[turn.device, id(turn.into)]
+            end = _first(reach, gateways.hears_in(into, view))
+            if end is not None:
+                if not n:
+                    first = _sender(network, reach, end, a.senders(view))
+                last = next((f for f in gateways.far_ends(into, view) if f.switch == end.switch), None)
+                way += passages(network, reach, end, first, last)
+                missing.update(dict.fromkeys(self._unknown(reach, end, view)))
+            way.append(turn)
+            out = by_gateway[turn.device, id(turn.out)] if turn.out else None
+            starts = gateways.starts(out, view) if out else None
+            places = (
+                [(s, d, ()) for s, m in starts.masks.items() for d in range(m.bit_length()) if m >> d & 1]
+                if starts
+                else []
+            )
+            reach = graph.reach([*places, *(starts.tagged if starts else ())])
+            first = next(iter(gateways.far_ends(out, view)), None) if out and out.port else None
+        hearers = b.hearers(view)
+        end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
+        if end is not None:
+            ports = hearers[end.switch, end.domain]
+            way += passages(network, reach, end, first, next((p for p in ports if p != end.by), ports[0]))
+            missing.update(dict.fromkeys(self._unknown(reach, end, view)))
+        missing.update(dict.fromkeys(found.doubts))
+        unknown = tuple(missing) or ("whether such packets pass",)
+        return Witness(a.name, b.name, tuple(way), unknown=unknown if view is View.MAY else ())
+
+    def _unknown(self, reach: Reach, end: State, view: View) -> tuple[str, ...]:
+        if view is View.MUST:
+            return ()
+        found = unknowns(self.networks[View.MUST], reach, end)
+        return tuple(u for u in found if not u.startswith("whether frames pass"))
+
+
+def honest(
+    stations: Stations, layer3: Layer3, reached: Callable[[View], Mapping[str, Mask]]
+) -> tuple[Speaker, Listener]:
+    """Returns the honest stations of a segment as speaker and as listener."""
+    prefixes = layer3.prefixes(stations)
+    starts: Sequence[tuple[str, Domain, Tags]] = [(s, d, ()) for s, d in stations.senders] + stations.tagged
+    return (
+        Speaker(stations.name, reached, lambda _: starts, lambda _: stations.senders, prefixes),
+        Listener(stations.name, lambda _: stations.hearers, prefixes),
+    )
+
+
+def _cost(arrival: Arrival) -> tuple[int, int]:
+    return len(arrival.doubts), len(arrival.turns)
+
+
+def _masks(places: Iterable[Place]) -> Mapping[str, Mask]:
+    masks: dict[str, Mask] = {}
+    for switch, domain in places:
+        masks[switch] = masks.get(switch, 0) | 1 << domain
+    return masks
+
+
+def _first(reach: Reach, heard: Mapping[str, Mask]) -> State | None:
+    return next((s for s in reach.states if heard.get(s.switch, 0) >> s.domain & 1), None)
+
+
+def _sender(network: Network, reach: Reach, end: State, senders: Ports) -> PortRef | None:
+    first = reach.path(end)[0][0]
+    ports = senders.get((first.switch, first.domain))
+    return starting(network, ports, first) if ports else None

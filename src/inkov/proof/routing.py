@@ -1,0 +1,209 @@
+"""How packets get from gateway to gateway: filters, the longest matching route, the next device.
+
+A packet comes in by a gateway, past its filter; the device picks the routes with the longest prefix that holds its
+destination; it goes out by a gateway, past that filter, into the VLAN there, or on to the next device.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
+
+from inkov.forwarding.gateways import Gateways, Interface
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Mask, View
+from inkov.model.routing import Filter, Route
+from inkov.model.source import Source
+from inkov.proof.outcome import Turn
+from inkov.proof.packets import Packet
+
+
+class Passed(NamedTuple):
+    """A filter that may let a packet pass: the entry in words, where it stands, and why it is not sure."""
+
+    by: str = ""
+    source: Source | None = None
+    doubt: str = ""
+
+
+def passes(filters: Mapping[str, Filter], name: str, packet: Packet) -> Passed | None:
+    """Tells how a filter lets a packet pass; None when it surely drops it.
+
+    Entries that match by more than addresses stand for some packets between the two, not for all: one that permits
+    lets some through, one that denies does not stop all.
+    """
+    if not name:
+        return Passed()
+    if name not in filters:
+        return Passed(doubt=f"filter {name} is not in the input")
+    some_dropped = False
+    for entry in filters[name].entries:
+        if (entry.origin and packet.source not in entry.origin) or (entry.target and packet.target not in entry.target):
+            continue
+        if entry.permits:
+            doubt = (
+                f"whether filter {name} drops what its entry '{entry}' permits" if some_dropped and entry.only else ""
+            )
+            return Passed(f"{name}: {entry}", entry.source, doubt)
+        if not entry.only:
+            return None
+        some_dropped = True
+    return Passed(
+        doubt=f"what filter {name} does with packets that no entry matches is not stated", source=filters[name].source
+    )
+
+
+class Arrival(NamedTuple):
+    """A packet that goes out by a gateway, and the turns it took to get there."""
+
+    out: Interface
+    turns: tuple[Turn, ...]
+
+    @property
+    def doubts(self) -> tuple[str, ...]:
+        """What is not sure on the way."""
+        return tuple(dict.fromkeys(d for t in self.turns for d in t.doubts))
+
+
+class Way(NamedTuple):
+    """One way on from a device: a gateway to go out by, the next device, and what that rests on."""
+
+    out: Interface | None
+    via: str
+    source: Source | None
+    doubt: str = ""
+
+
+class Routing:
+    """The routing of a campus in one view: *may* follows what is doubtful and says so, *must* does not."""
+
+    def __init__(self, network: Network, gateways: Gateways, view: View) -> None:
+        self.network = network
+        self.gateways = gateways
+        self.view = view
+        self._emitted: dict[Interface, Mapping[str, Mask]] = {}
+
+    def emitted(self, interface: Interface) -> Mapping[str, Mask]:
+        """Returns everywhere that the frames a gateway sends get to."""
+        if interface not in self._emitted:
+            starts = self.gateways.starts(interface, self.view)
+            self._emitted[interface] = self.network.graph(self.view).spread(starts.masks, starts.tagged)
+        return self._emitted[interface]
+
+    def hears(self, interface: Interface, reached: Mapping[str, Mask]) -> bool:
+        """Tells whether frames that got so far reach a gateway that is up."""
+        heard = self.gateways.hears_in(interface, self.view)
+        return self.gateways.up(interface, self.view) and any(reached.get(s, 0) & mask for s, mask in heard.items())
+
+    def follow(self, entered: list[Interface], packet: Packet, without: frozenset[str]) -> Iterator[Arrival]:
+        """Yields where a packet goes out, by the fewest turns.
+
+        Args:
+            entered: gateways that hear it at first.
+            packet: its addresses.
+            without: devices whose routing does not count.
+        """
+        todo: deque[tuple[Interface, tuple[Turn, ...]]] = deque((i, ()) for i in entered)
+        seen = set(entered)
+        while todo:
+            into, turns = todo.popleft()
+            routing = self.network.switches[into.device].routing
+            if into.device in without or routing is False or (routing is None and self.view is View.MUST):
+                continue
+            for way, turn in self._turns(into, packet):
+                path = (*turns, turn)
+                if way.out is not None and (not way.via or self.view is View.MAY):
+                    yield Arrival(way.out, path)
+                for then, doubt in self._next(way, into):
+                    if then not in seen:
+                        seen.add(then)
+                        last = turn if not doubt else turn.doubting(doubt)
+                        todo.append((then, (*turns, last)))
+
+    def _turns(self, into: Interface, packet: Packet) -> Iterator[tuple[Way, Turn]]:
+        """Yields the ways a device may pass a packet on by, past its filters."""
+        switch = self.network.switches[into.device]
+        came = passes(switch.filters, into.gateway.inward, packet)
+        if came is None:
+            return
+        for way in self._ways(into, packet):
+            went = passes(switch.filters, way.out.gateway.outward if way.out else "", packet)
+            if went is None:
+                continue
+            unstated = f"whether {into.device} routes is not stated" if switch.routing is None else ""
+            states = [self.gateways.state(i).why for i in (into, way.out) if i and self.gateways.state(i).up is None]
+            doubts = tuple(filter(None, (unstated, came.doubt, went.doubt, way.doubt, *states)))
+            if doubts and self.view is View.MUST:
+                continue
+            yield (
+                way,
+                Turn(
+                    into.device,
+                    into.gateway,
+                    way.out.gateway if way.out else None,
+                    packet.source,
+                    packet.target,
+                    tuple(filter(None, (came.by, way.via and f"route via {way.via}", went.by))),
+                    (came.source, way.source, went.source),
+                    doubts,
+                ),
+            )
+
+    def _ways(self, into: Interface, packet: Packet) -> Iterator[Way]:
+        """Yields the ways out by the longest prefix; in *may*, by shorter ones too where the longest may be down."""
+        own = [
+            i
+            for i in self.gateways.of(into.device)
+            if i.gateway.vrf == into.gateway.vrf and self.gateways.state(i).up is not False
+        ]
+        tiers = self._tiers(into, own, packet)
+        for length in sorted(tiers, reverse=True):
+            for best in tiers[length]:
+                if isinstance(best, Route):
+                    yield self._by_route(best, own)
+                elif self.gateways.up(best, self.view):
+                    yield Way(best, "", None)
+            sure = any(isinstance(best, Route) or self.gateways.up(best, View.MUST) for best in tiers[length])
+            if sure or self.view is View.MUST:
+                break
+        learns = self.network.switches[into.device].learns
+        connected = any(not isinstance(best, Route) for some in tiers.values() for best in some)
+        if learns and not connected and self.view is View.MAY:
+            yield Way(None, "a learned route", None, f"which routes {into.device} learned by {learns} is not known")
+
+    def _tiers(self, into: Interface, own: list[Interface], packet: Packet) -> dict[int, list[Interface | Route]]:
+        """Returns the gateways and static routes of a device that lead to a destination, by length of prefix."""
+        tiers: dict[int, list[Interface | Route]] = {}
+        for interface in own:
+            for address in interface.gateway.addresses:
+                if packet.target in address.network:
+                    tiers.setdefault(address.network.prefixlen, []).append(interface)
+        for route in self.network.switches[into.device].routes:
+            if route.vrf == into.gateway.vrf and packet.target in route.prefix:
+                tiers.setdefault(route.prefix.prefixlen, []).append(route)
+        return tiers
+
+    def _by_route(self, route: Route, own: list[Interface]) -> Way:
+        out = [
+            (a.network.prefixlen, n) for n, i in enumerate(own) for a in i.gateway.addresses if route.via in a.network
+        ]
+        if not out:
+            return Way(None, str(route.via), route.source, f"where the route via {route.via} leads is not known")
+        return Way(own[max(out)[1]], str(route.via), route.source)
+
+    def _next(self, way: Way, into: Interface) -> Iterator[tuple[Interface, str]]:
+        """Yields the gateways at which a packet comes in next, each with a doubt about that."""
+        if not way.via:
+            return
+        owners = [i for i in self.gateways.all if any(str(a.ip) == way.via for a in i.gateway.addresses)]
+        if way.out is not None:
+            reached = self.emitted(way.out)
+            beside = self.gateways.beside(way.out, self.view)
+            owners = [i for i in owners if i in beside or self.hears(i, reached)]
+        if owners and way.out is not None:
+            yield from ((i, "") for i in owners)
+        elif self.view is View.MAY:
+            doubt = way.doubt or f"what the device at {way.via} does with packets is not known"
+            others = [i for i in self.gateways.all if i.device != into.device and self.gateways.up(i, View.MAY)]
+            yield from ((i, doubt) for i in others)

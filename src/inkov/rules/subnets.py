@@ -1,0 +1,42 @@
+"""Which subnet a VLAN has: what its segment declares, or else what its gateways say."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from inkov.forwarding.gateways import Interface
+from inkov.model.campus import Host
+from inkov.model.routing import Address, Prefix
+from inkov.model.vlanset import Vid, bits
+from inkov.rules.finding import Cause, Evidence
+from inkov.rules.registry import Facts
+
+
+def subnets_of(facts: Facts, vid: Vid) -> tuple[Prefix, ...]:
+    """Returns the subnets of a VLAN; empty when nothing says."""
+    declared = [
+        p for s in facts.network.campus.segments.values() if vid in s.vlans and s.ports is None for p in s.subnets
+    ]
+    served = (a.network for i in facts.gateways.by_vlan.get(vid, ()) for a in i.gateway.addresses)
+    return tuple(dict.fromkeys(declared or served))
+
+
+def vlans_of(facts: Facts, host: Host) -> list[Vid]:
+    """Returns the VLANs a host is in: those of untagged frames on its port, in and out."""
+    relay = facts.network.relay(host.port)
+    return [v for v in bits(relay.in_untagged | relay.out_untagged) if v]
+
+
+def fitting(facts: Facts, address: Address, among: Iterable[Vid]) -> list[Vid]:
+    """Returns the VLANs, of some, whose subnet an address is in."""
+    return [v for v in among if any(address.ip in p for p in subnets_of(facts, v) if p.version == address.version)]
+
+
+def gateway_fact(interface: Interface) -> Evidence:
+    """Returns a gateway and where it is set."""
+    return Evidence(f"gateway {interface.gateway.shown}", interface.gateway.source)
+
+
+def gateway_cause(interface: Interface) -> Cause:
+    """Returns the cause key of a gateway."""
+    return (interface.device, "gateways", interface.gateway.shown)

@@ -1,0 +1,123 @@
+"""One packet at a time through gateways, from the handbook alone; layer 2 is the frame simulator's."""
+
+from inkov.model.names import PortRef
+from inkov.model.switch import Routed
+from simulator import Frame, egress, ingress, passes, relays
+
+PORTLESS = "vlan"
+
+
+def far_ends(campus):
+    return {end: other for c in campus.cables for end, other in ((c.a, c.b), (c.b, c.a))}
+
+
+def spread(campus, todo):
+    """Every (switch, VLAN) frames get to, and every port they leave the switches by: as (port, VLAN, tags)."""
+    far = far_ends(campus)
+    seen, left = set(todo), set()
+    todo = list(todo)
+    while todo:
+        frame = todo.pop()
+        for name in campus.switches[frame.switch].ports:
+            ref = PortRef(frame.switch, name)
+            other = far.get(ref)
+            if ref == frame.came_by:
+                continue
+            wire = egress(campus, ref, frame.vlan, frame.inner, other)
+            if wire is None:
+                continue
+            left.add((ref, frame.vlan, wire))
+            arrived = ingress(campus, other, wire, ref) if other and passes(campus, ref, other, wire) else None
+            if arrived is not None and (new := Frame(other.switch, *arrived, other)) not in seen:
+                seen.add(new)
+                todo.append(new)
+    return {(f.switch, f.vlan) for f in seen}, left
+
+
+def up(campus, device, gateway):
+    switch = campus.switches[device]
+    far = far_ends(campus)
+    if gateway.port:
+        ref = PortRef(device, gateway.port)
+        other = far.get(ref)
+        return switch.ports[gateway.port].enabled and other is not None and enabled(campus, other)
+    if not relays(switch, gateway.vid):
+        return False
+    return any(
+        egress(campus, ref, gateway.vid, (), far.get(ref)) is not None and (ref not in far or enabled(campus, far[ref]))
+        for ref in (PortRef(device, p) for p in switch.ports)
+    )
+
+
+def enabled(campus, ref):
+    return campus.switches[ref.switch].ports[ref.port].enabled
+
+
+def hears(campus, device, gateway, places, left):
+    """Whether frames that got to some places, and left by some ports, reach a gateway."""
+    if not gateway.port:
+        return (device, gateway.vid) in places
+    far = far_ends(campus)
+    tags = () if gateway.vid is None else (gateway.vid,)
+    return any(far.get(ref) == PortRef(device, gateway.port) and wire == tags for ref, _, wire in left)
+
+
+def sent_by(campus, device, gateway):
+    """What the frames of a gateway reach."""
+    if not gateway.port:
+        return spread(campus, [Frame(device, gateway.vid, (), PortRef(device, PORTLESS))])
+    other = far_ends(campus).get(PortRef(device, gateway.port))
+    tags = () if gateway.vid is None else (gateway.vid,)
+    if other is None or isinstance(campus.switches[other.switch].ports[other.port].switching, Routed):
+        return set(), set()
+    arrived = ingress(campus, other, tags, PortRef(device, gateway.port))
+    return spread(campus, [Frame(other.switch, *arrived, other)]) if arrived else (set(), set())
+
+
+def let_through(switch, name, packet):
+    if not name:
+        return True
+    for entry in switch.filters[name].entries:
+        if (entry.origin is None or packet[0] in entry.origin) and (entry.target is None or packet[1] in entry.target):
+            return entry.permits
+    raise AssertionError("filters of random campuses end with an entry for all")
+
+
+def delivered(campus, starts, packet):
+    """Everywhere (switch, VLAN) a packet ends up in, when its frames start in some places."""
+    gateways = [(s.name, g) for s in campus.switches.values() for g in s.gateways]
+    places, left = spread(campus, starts)
+    todo = [(d, g) for d, g in gateways if up(campus, d, g) and hears(campus, d, g, places, left)]
+    seen = {id(g) for _, g in todo}
+    reached = set()
+    while todo:
+        device, into = todo.pop()
+        switch = campus.switches[device]
+        if not switch.routing or not let_through(switch, into.inward, packet):
+            continue
+        choices = [
+            (a.network.prefixlen, g, None)
+            for g in switch.gateways
+            for a in g.addresses
+            if up(campus, device, g) and packet[1] in a.network
+        ]
+        choices += [
+            (r.prefix.prefixlen, g, r.via)
+            for r in switch.routes
+            if packet[1] in r.prefix
+            for g in switch.gateways
+            if up(campus, device, g) and any(r.via in a.network for a in g.addresses)
+        ]
+        for length, out, via in choices:
+            if length < max(c[0] for c in choices) or not let_through(switch, out.outward, packet):
+                continue
+            places, left = sent_by(campus, device, out)
+            if via is None:
+                reached |= places
+                continue
+            for name, g in gateways:
+                owns = any(a.ip == via for a in g.addresses) and up(campus, name, g)
+                if owns and id(g) not in seen and hears(campus, name, g, places, left):
+                    seen.add(id(g))
+                    todo.append((name, g))
+    return reached
