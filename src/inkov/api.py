@@ -7,6 +7,7 @@ from functools import lru_cache
 from os import PathLike
 from pathlib import Path
 
+from inkov.formats.certificates import digest, read_json, write_json
 from inkov.formats.rewrite import rewrite
 from inkov.formats.site import Progress, load_files
 from inkov.forwarding.flood import Flooding
@@ -21,11 +22,14 @@ from inkov.model.switch import Negotiated, Trunk
 from inkov.model.vlanset import NONE, VlanSet
 from inkov.plan.reach import change
 from inkov.plan.trim import Trim
-from inkov.proof.outcome import Verdict
+from inkov.proof.certificate import Data, certificate
+from inkov.proof.outcome import Proved, Verdict
+from inkov.proof.prove import Prover
 from inkov.proof.prove import prove as _prove
 from inkov.proof.sentences import BadClaim, parse_claim
 from inkov.rules.catalogue import audit as _audit
 from inkov.rules.finding import Finding
+from inkov.views.checks import CheckedRow, checked_row
 from inkov.views.tables import HeardRow
 
 
@@ -95,6 +99,58 @@ def prove(campus: Campus, claims: Sequence[Claim | str] | None = None) -> list[V
     if problems:
         raise BadInput(problems)
     return _prove(net, made)
+
+
+def certify(
+    site: str | PathLike[str], campus: Campus, verdicts: Sequence[Verdict], folder: Path
+) -> tuple[list[str], list[str]]:
+    """Writes a certificate of each proof, a file a claim.
+
+    Args:
+        site: what `campus` was loaded from.
+        campus: from `load`.
+        verdicts: from `prove`.
+        folder: where to write; made if it is not there.
+
+    Returns:
+        The names of the files, and of the claims that were proved but have no certificate.
+
+    Raises:
+        BadInput: the folder cannot be written.
+    """
+    _, files = load_files(site)
+    inputs = {name: digest(path) for name, path in files.items()}
+    prover = Prover(network(campus))
+    made: dict[str, Data] = {}
+    without: list[str] = []
+    for verdict in verdicts:
+        document = certificate(prover, verdict, inputs)
+        name = verdict.claim.name
+        if document is not None:
+            made[_file_name(name, made)] = document
+        elif isinstance(verdict.outcome, Proved):
+            without.append(name)
+    write_json(folder, made)
+    return list(made), without
+
+
+def _file_name(claim: str, taken: Mapping[str, object]) -> str:
+    stem = "-".join("".join(c if c.isalnum() and c.isascii() else " " for c in claim.lower()).split())[:80] or "claim"
+    return next(n for i in range(1, len(taken) + 2) if (n := f"{stem}{f'-{i}' if i > 1 else ''}.json") not in taken)
+
+
+def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[CheckedRow]:
+    """Checks certificates against a site, without the prover.
+
+    Returns:
+        A row a certificate, in their order.
+
+    Raises:
+        BadInput: the site cannot be read, or a certificate is no JSON.
+    """
+    campus, files = load_files(site)
+    documents = read_json(certificates)
+    return [checked_row(path, document, campus, files) for path, document in documents]
 
 
 def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None = None) -> list[HeardRow]:

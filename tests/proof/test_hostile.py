@@ -15,7 +15,7 @@ from proof_sides import hearers, senders
 from simulator import listeners
 from strategies import VLANS, campuses
 
-FRAMES = [(), *((v,) for v in (0, *VLANS, 99)), *product((*VLANS, 99), VLANS)]
+FRAMES = [(), *((v,) for v in (0, *VLANS, 99)), *product((0, *VLANS, 99), VLANS)]
 
 
 managed = campuses().filter(lambda c: all(s.kind is Kind.SWITCH for s in c.switches.values()))

@@ -25,6 +25,7 @@ from inkov.cli.options import (
 )
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.cli.planning import trim
+from inkov.cli.proving import decide, prove, recheck
 from inkov.model.errors import BadInput
 
 app = typer.Typer(
@@ -71,7 +72,7 @@ def demo(
     sys.stdout.write(f"wrote {as_found.as_posix()} and {(folder / 'mended').as_posix()}\n\n")
     _audit(as_found, Format.TEXT, None)
     sys.stdout.write("\n")
-    _prove(as_found, None, Format.TEXT, None)
+    decide(as_found, None, Format.TEXT, None)
     sys.stdout.write(
         f"\nTry next:\n"
         f"  inkov links {as_found.as_posix()}               both ends of every link, what crosses, what is lost\n"
@@ -110,54 +111,8 @@ def _audit(site: Path, result_format: Format, output: Path | None) -> list[str]:
     return [severity for severity, n in view.counts.items() if n]
 
 
-@app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")
-def prove(
-    site: SiteArgument = Path(),
-    claim: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--claim",
-            metavar="TEXT",
-            help="'apart A B …', 'apart A from B C', 'only A B through R', 'together A …'; then 'layer 2', 'facing hostile' or "
-            "'surviving 1'; repeatable.",
-        ),
-    ] = None,
-    grid: Annotated[bool, typer.Option("--grid", help="Show every segment against every other instead.")] = False,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Decide claims: proved, broken with the way shown, or cannot tell with what is missing.
-
-    Without --claim: the claims of the campus file, or else that every VLAN is apart from every other.
-    """
-    if grid:
-        _grid(site, result_format, output)
-    elif not _prove(site, claim, result_format, output):
-        raise typer.Exit(Exit.FOUND)
-
-
-def _grid(site: Path, result_format: Format, output: Path | None) -> None:
-    network = load_network(site)
-    from inkov.proof.grid import grid
-    from inkov.render.jsondoc import to_json
-    from inkov.render.proof_text import grid_text
-    from inkov.views.reports import grid_rows
-
-    rows = grid_rows(grid(network))
-    emit(result_format, output, lambda: grid_text(rows), lambda: to_json(rows))
-
-
-def _prove(site: Path, claims: list[str] | None, result_format: Format, output: Path | None) -> bool:
-    """Decides claims and tells whether all were proved."""
-    network = load_network(site)
-    from inkov import api
-    from inkov.render.jsondoc import to_json
-    from inkov.render.proof_text import prove_text
-    from inkov.views.reports import verdict_views
-
-    views = verdict_views(api.prove(network.campus, claims or None))
-    emit(result_format, output, lambda: prove_text(network.campus.name, views), lambda: to_json(views))
-    return all(v.outcome == "proved" for v in views)
+app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")(prove)
+app.command(epilog="Example: inkov recheck proofs/card-data-stays-apart.json quillfin/mended")(recheck)
 
 
 @app.command(epilog="Example: inkov vlans exports --vlan 310-330 --switch 'kelp-*'")
@@ -323,12 +278,14 @@ def explain(rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="N
 
 
 class Kind(StrEnum):
-    """Documents that `schema` describes: two that Inkov reads, then what its commands write as JSON; `segments` is `prove --grid`, `relay` and `grid` are those options of `ports`."""
+    """Documents that `schema` describes: two that Inkov reads, certificates, then what its commands write as JSON; `segments` is `prove --grid`, `relay` and `grid` are those options of `ports`."""
 
     SWITCH = "switch"
     CAMPUS = "campus"
     AUDIT = "audit"
     PROVE = "prove"
+    CERTIFICATE = "certificate"
+    RECHECK = "recheck"
     LINKS = "links"
     VLANS = "vlans"
     TREE = "tree"

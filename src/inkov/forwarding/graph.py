@@ -44,6 +44,13 @@ class Step(NamedTuple):
     wire: Tags | None
 
 
+class Flow(NamedTuple):
+    """Where frames got to: the domains on each switch, and those that came in by each port."""
+
+    total: Mapping[str, Mask]
+    came_by: Mapping[PortRef, Mask]
+
+
 @dataclass(slots=True)
 class Reach:
     """Everything a set of frames gets to.
@@ -139,6 +146,10 @@ class Graph:
             ]
             places += tagged
             return self._masks(self.reach(places))
+        return {switch: mask for switch, mask in self.flow(starts, armed=armed).total.items() if mask}
+
+    def flow(self, starts: Mapping[str, Mask], *, armed: bool = False) -> Flow:
+        """Follows untagged or singly tagged frames, or armed ones, as masks, and keeps by which port they came."""
         total: dict[str, Mask] = defaultdict(int)
         everywhere: dict[str, Mask] = defaultdict(int)  # started here or came by two ports: leaves by every port
         came_by: dict[PortRef, Mask] = defaultdict(int)
@@ -163,7 +174,7 @@ class Graph:
                 if far.switch not in waiting:
                     waiting.add(far.switch)
                     todo.append(far.switch)
-        return {switch: mask for switch, mask in total.items() if mask}
+        return Flow(total, came_by)
 
     @staticmethod
     def _masks(reach: Reach) -> dict[str, Mask]:

@@ -99,6 +99,19 @@ class Apart:
     source: Source = field(default=Source(""), compare=False)
 
     @property
+    def data(self) -> dict[str, object]:
+        """The claim as plain data, as a certificate holds it."""
+        return {
+            "kind": "only" if self.through else "apart",
+            "name": self.name,
+            "segments": list(self.segments),
+            "pairs": [list(pair) for pair in self.pairs],
+            "facing": self.facing.value,
+            "layers": sorted(self.layers),
+            "through": list(self.through),
+        }
+
+    @property
     def pairs(self) -> list[tuple[str, str]]:
         """The pairs that must be apart, in the order of the segments."""
         pairs = combinations(self.segments, 2)
@@ -125,6 +138,17 @@ class Together:
     surviving: int = 0
     layers: frozenset[int] = BOTH
     source: Source = field(default=Source(""), compare=False)
+
+    @property
+    def data(self) -> dict[str, object]:
+        """The claim as plain data, as a certificate holds it."""
+        return {
+            "kind": "together",
+            "name": self.name,
+            "segments": list(self.segments),
+            "surviving": self.surviving,
+            "layers": sorted(self.layers),
+        }
 
 
 Claim: TypeAlias = Apart | Together

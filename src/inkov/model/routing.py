@@ -75,6 +75,11 @@ class Gateway:
     source: Source = field(default=Source(""), compare=False)
 
     @property
+    def key(self) -> str:
+        """A name for it that no other gateway of the device has."""
+        return f"{self.port or 'vlan'} {self.vid or 'untagged'}"
+
+    @property
     def shown(self) -> str:
         """Its addresses as text."""
         return ", ".join(map(str, self.addresses)) or "no address"

@@ -63,6 +63,8 @@ class Attackers:
         for ref in sorted(ports, key=lambda r: r.order):
             relay = self._relay(ref, view)
             armed = relay.takes if relay.keeps else _by_tag(relay)
+            if view is View.MAY and network.switches[ref.switch].habits.own_tag:
+                armed |= relay.in_untagged  # a frame tagged 0, with a tag inside, counts as untagged
             self.plain[ref.switch] |= relay.in_untagged & FULL_MASK
             self.armed[ref.switch] |= armed & FULL_MASK
             self.heard[ref.switch] |= relay.sends & FULL_MASK

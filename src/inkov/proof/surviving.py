@@ -6,7 +6,7 @@ failure is tried. A failed switch takes its own stations with it; they do not co
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from inkov.forwarding.blocks import behind
@@ -61,8 +61,8 @@ class _Trial:
 
     def run(self, network: Network, size: int, before: tuple[Failure, ...]) -> Outcome | None:
         """Tries all sets of failures of one size; None when the claim survives them."""
-        for failure in _candidates(network, self._homes(network)):
-            after = Network(_without(network.campus, failure))
+        for failure in candidates(network, homes(network, self.claim.segments)):
+            after = Network(without(network.campus, failure))
             self.tried += size == 1
             failed = (*before, failure)
             broken = self.run(after, size - 1, failed) if size > 1 else self._outcome(after, failed)
@@ -72,31 +72,33 @@ class _Trial:
 
     def _outcome(self, after: Network, failed: tuple[Failure, ...]) -> Outcome | None:
         """Decides the claim for what is left of it; None when it holds, or nothing is left that could be parted."""
-        left = tuple(n for n in self.claim.segments if _stations_on(after, n))
+        left = tuple(n for n in self.claim.segments if stations_on(after, n))
         if not left:
             return None
         outcome = self.today(after, replace(self.claim, segments=left))
         if isinstance(outcome, Broken):
             return replace(outcome, failures=tuple(map(str, failed)))
-        if isinstance(outcome, CannotTell) and len(self._homes(after)) > 1:
+        if isinstance(outcome, CannotTell) and len(homes(after, self.claim.segments)) > 1:
             text = " and ".join(map(str, failed))
             return CannotTell(tuple(f"with {text} failed: {fact}" for fact in outcome.missing))
         return None
 
-    def _homes(self, network: Network) -> list[str]:
-        """Returns the switches with stations of the segments, and the devices that may route between them."""
-        homes = {s for n in self.claim.segments for s in _stations_on(network, n)}
-        if len(self.claim.segments) > 1:
-            homes |= {s.name for s in network.switches.values() if s.gateways}
-        return sorted(homes, key=natural)
+
+def homes(network: Network, names: Sequence[str]) -> list[str]:
+    """Returns the switches with stations of some segments, and the devices that may route between these."""
+    found = {s for n in names for s in stations_on(network, n)}
+    if len(names) > 1:
+        found |= {s.name for s in network.switches.values() if s.gateways}
+    return sorted(found, key=natural)
 
 
-def _stations_on(network: Network, name: str) -> set[str]:
+def stations_on(network: Network, name: str) -> set[str]:
+    """Returns the switches with stations of a segment."""
     stations = Stations(network, segment_named(network, name))
     return {switch for switch, _ in (*stations.senders, *stations.hearers)}
 
 
-def _candidates(network: Network, homes: list[str]) -> Iterator[Failure]:
+def candidates(network: Network, homes: list[str]) -> Iterator[Failure]:
     """Yields the failures that might part some switches: cables first, then switches, in natural order.
 
     Outside the blocks that lie between two of them nothing matters.
@@ -115,7 +117,7 @@ def _candidates(network: Network, homes: list[str]) -> Iterator[Failure]:
     yield from (Failure(switch=n) for n in sorted(switches, key=natural))
 
 
-def _without(campus: Campus, failure: Failure) -> Campus:
+def without(campus: Campus, failure: Failure) -> Campus:
     """Returns a campus in which something has failed: its ports are dead, and what was cabled to them stays cabled."""
     switches = dict(campus.switches)
     dead = failure.ports or [PortRef(failure.switch, p) for p in switches[failure.switch].ports]

@@ -50,6 +50,7 @@ def sent(network: Network, ref: PortRef, state: State) -> Tags | None:
     """Returns the tags a station uses to get a frame into a state."""
     relay = network.relay(ref, View.MAY)
     tries: list[Tags] = [state.inner, (state.domain, *state.inner), *((t, *state.inner) for t, _ in relay.in_mapped)]
+    tries.append((0, *state.inner))
     return next((tags for tags in tries if (state.domain, state.inner) in relay.accept(tags)), None)
 
 

@@ -1,0 +1,94 @@
+"""Commands about claims: decide them, write certificates of the proofs, and check these again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from inkov.cli.options import FormatOption, OutputOption, SiteArgument, load_network
+from inkov.cli.output import Exit, Format, complain, emit
+
+
+def prove(
+    site: SiteArgument = Path(),
+    claim: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--claim",
+            metavar="TEXT",
+            help="'apart A B …', 'apart A from B C', 'only A B through R', 'together A …'; then 'layer 2', 'facing hostile' or "
+            "'surviving 1'; repeatable.",
+        ),
+    ] = None,
+    grid: Annotated[bool, typer.Option("--grid", help="Show every segment against every other instead.")] = False,
+    certificate: Annotated[
+        Path | None,
+        typer.Option(metavar="DIR", help="Write a certificate of each proof there, for 'inkov recheck'."),
+    ] = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Decide claims: proved, broken with the way shown, or cannot tell with what is missing.
+
+    Without --claim: the claims of the campus file, or else that every VLAN is apart from every other.
+    """
+    if grid:
+        _grid(site, result_format, output)
+    elif not decide(site, claim, result_format, output, certificate):
+        raise typer.Exit(Exit.FOUND)
+
+
+def _grid(site: Path, result_format: Format, output: Path | None) -> None:
+    network = load_network(site)
+    from inkov.proof.grid import grid
+    from inkov.render.jsondoc import to_json
+    from inkov.render.proof_text import grid_text
+    from inkov.views.reports import grid_rows
+
+    rows = grid_rows(grid(network))
+    emit(result_format, output, lambda: grid_text(rows), lambda: to_json(rows))
+
+
+def decide(
+    site: Path, claims: list[str] | None, result_format: Format, output: Path | None, folder: Path | None = None
+) -> bool:
+    """Decides claims, writes certificates into a folder if there is one, and tells whether all claims were proved."""
+    network = load_network(site)
+    from inkov import api
+    from inkov.render.jsondoc import to_json
+    from inkov.render.proof_text import prove_text
+    from inkov.views.reports import verdict_views
+
+    verdicts = api.prove(network.campus, claims or None)
+    views = verdict_views(verdicts)
+    if folder is not None:
+        written, without = api.certify(site, network.campus, verdicts, folder)
+        complain(f"wrote {len(written)} certificates to {folder.as_posix()}")
+        for name in without:
+            complain(f"note: no certificate for {name!r}: gateways join what it names, and that has no certificate yet")
+    emit(result_format, output, lambda: prove_text(network.campus.name, views), lambda: to_json(views))
+    return all(v.outcome == "proved" for v in views)
+
+
+def recheck(
+    certificate: Annotated[
+        list[Path], typer.Argument(metavar="CERTIFICATE…", help="Certificates, as prove wrote them.")
+    ],
+    site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Check certificates against a site with a small second program that shares nothing with the prover.
+
+    Files may have changed since: what counts is whether the proof still holds. Exits 1 when one does not.
+    """
+    from inkov import api
+    from inkov.render.jsondoc import to_json
+    from inkov.render.recheck_text import recheck_text
+
+    rows = api.recheck(certificate, site)
+    emit(result_format, output, lambda: recheck_text(rows), lambda: to_json(rows))
+    if any(not row.accepted for row in rows):
+        raise typer.Exit(Exit.FOUND)

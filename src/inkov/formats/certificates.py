@@ -1,0 +1,64 @@
+"""Certificate files: JSON, each written whole or not at all."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import tempfile
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+
+_MAX_BYTES = 256 * 1024 * 1024
+
+
+def digest(path: Path) -> str:
+    """Returns the SHA-256 digest of a file."""
+    return hashlib.sha256(path.read_bytes()).hexdigest()
+
+
+def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
+    """Writes documents into a folder, by file name.
+
+    Raises:
+        BadInput: they cannot be written.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for name, document in documents.items():
+            text = json.dumps(document, indent=1, ensure_ascii=False) + "\n"
+            with tempfile.NamedTemporaryFile(
+                "w", encoding="utf-8", newline="\n", dir=folder, prefix=f".{name}.", delete=False
+            ) as file:
+                file.write(text)
+            Path(file.name).chmod(0o644)
+            Path(file.name).replace(folder / name)
+    except OSError as exc:
+        problem = f"cannot be written: {exc.strerror or 'error'}"
+        raise BadInput([Problem(Source(folder.as_posix()), problem)]) from None
+
+
+def read_json(paths: Iterable[Path]) -> list[tuple[Path, Any]]:
+    """Reads JSON files.
+
+    Raises:
+        BadInput: some cannot be read, or are no JSON; all of them at once.
+    """
+    made: list[tuple[Path, Any]] = []
+    problems: list[Problem] = []
+    for path in paths:
+        try:
+            if path.stat().st_size > _MAX_BYTES:
+                problems.append(Problem(Source(path.as_posix()), "larger than 256 MB; this is no certificate"))
+                continue
+            made.append((path, json.loads(path.read_text("utf-8"))))
+        except OSError as exc:
+            problems.append(Problem(Source(path.as_posix()), f"cannot be read: {exc.strerror or 'error'}"))
+        except (ValueError, RecursionError):
+            problems.append(Problem(Source(path.as_posix()), "this is no JSON; expected a certificate"))
+    if problems:
+        raise BadInput(problems)
+    return made

@@ -1,0 +1,176 @@
+"""Certificates: what lets anyone check a proof again without the prover. `docs/certificate.md` has the form."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping
+from typing import Any, Final, TypeAlias
+
+from inkov.forwarding.graph import Graph, State
+from inkov.forwarding.needs import Needs
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import Domain, Mask, Tags, View
+from inkov.model.campus import Apart, Facing, Together
+from inkov.model.names import natural
+from inkov.model.vlanset import bits
+from inkov.proof.outcome import Proved, Verdict
+from inkov.proof.prove import Prover
+from inkov.proof.stations import Stations, segment_named
+from inkov.proof.surviving import candidates, homes, without
+
+VERSION: Final = 1
+
+Data: TypeAlias = dict[str, Any]
+"""Plain data, ready for JSON."""
+
+_Masks: TypeAlias = dict[str, dict[str, dict[str, Mask]]]
+"""Switch, port of arrival or `*`, tags inside as text, to domains."""
+
+
+def certificate(prover: Prover, verdict: Verdict, inputs: Mapping[str, str]) -> Data | None:
+    """Returns the certificate of a proof; None where there is no proof, or it rests on gateways that join segments.
+
+    Args:
+        prover: what decided the claim.
+        verdict: what came of it.
+        inputs: file to digest.
+    """
+    if not isinstance(verdict.outcome, Proved):
+        return None
+    head: Data = {"inkov": "certificate", "version": VERSION, "campus": prover.network.campus.name}
+    head |= {"claim": verdict.claim.data, "inputs": dict(sorted(inputs.items()))}
+    match verdict.claim:
+        case Apart() as claim:
+            return head | {"assumed": list(verdict.outcome.assumed), "sets": _sets(prover, claim)}
+        case Together() as claim:
+            node = _node(prover.network, claim, claim.surviving)
+            return None if node is None else head | {"assumed": [], **node}
+
+
+# -- apart: closed sets ------------------------------------------------------------------------------
+
+
+def _sets(prover: Prover, claim: Apart) -> Data:
+    hostile = claim.facing is Facing.HOSTILE
+    network = prover.hostile.worst if hostile else prover.network
+    graph = network.graph(View.MAY)
+    made: Data = {}
+    names = list(dict.fromkeys(n for pair in claim.pairs for n in pair))
+    for name in names:
+        stations = prover.stations(name)
+        made[f"honest {name}"] = _closed(graph, stations.masks, stations.tagged)
+        if hostile:
+            attackers = prover.hostile.attackers(name, View.MAY)
+            made[f"hostile {name}"] = _closed(graph, attackers.plain, armed=attackers.armed)
+    if 3 in claim.layers:
+        layer3 = prover.hostile.layer3 if hostile else prover.layer3
+        gateways = layer3.routing[View.MAY].gateways
+        for interface in gateways.all:
+            if gateways.up(interface, View.MAY):
+                starts = gateways.starts(interface, View.MAY)
+                made[f"gateway {interface.device} {interface.gateway.key}"] = _closed(
+                    graph, starts.masks, starts.tagged
+                )
+    return made
+
+
+def _closed(
+    graph: Graph,
+    starts: Mapping[str, Mask],
+    tagged: Iterable[tuple[str, Domain, Tags]] = (),
+    armed: Mapping[str, Mask] | None = None,
+) -> Data:
+    """Returns everything some frames get to, by switch, port of arrival and tags inside."""
+    masks: _Masks = defaultdict(lambda: defaultdict(lambda: defaultdict(int)))
+    listed = list(tagged)
+    if graph.stacked or listed:
+        places = [(switch, d, ()) for switch, mask in starts.items() for d in bits(mask)]
+        for state in graph.reach([*places, *listed]).states:
+            port = state.by.port if state.by else "*"
+            masks[state.switch][port][".".join(map(str, state.inner))] |= 1 << state.domain
+    else:
+        _flow(graph, starts, "", masks)
+    if armed:
+        _flow(graph, armed, "any", masks)
+    return {
+        switch: {
+            port: {inside: _domains(mask) for inside, mask in sorted(by_inside.items()) if mask}
+            for port, by_inside in sorted(ports.items(), key=lambda p: natural(p[0]))
+            if any(by_inside.values())
+        }
+        for switch, ports in sorted(masks.items(), key=lambda s: natural(s[0]))
+    }
+
+
+def _flow(graph: Graph, starts: Mapping[str, Mask], inside: str, masks: _Masks) -> None:
+    for switch, mask in starts.items():
+        masks[switch]["*"][inside] |= mask
+    for ref, mask in graph.flow(starts, armed=inside == "any").came_by.items():
+        masks[ref.switch][ref.port][inside] |= mask
+
+
+def _domains(mask: Mask) -> str:
+    """Returns domains as ranges; domain 0 is that of a device that does not look at VLANs."""
+    spans: list[list[int]] = []
+    for d in bits(mask):
+        if spans and spans[-1][1] == d - 1:
+            spans[-1][1] = d
+        else:
+            spans.append([d, d])
+    return ",".join(str(a) if a == b else f"{a}-{b}" for a, b in spans)
+
+
+# -- together: trees of hops -------------------------------------------------------------------------
+
+
+def _node(network: Network, claim: Together, failures: int) -> Data | None:
+    """Returns the trees of a campus as it is, and those for each further failure."""
+    groups = [Stations(network, segment_named(network, n)) for n in claim.segments]
+    trees = [_tree(network, start, groups) for g in groups for start in g.senders]
+    if any(tree is None for tree in trees):
+        return None
+    whole = [t for t in trees if t is not None]
+    node: Data = {"trees": whole, "open": _doubted(network, whole)}
+    if failures:
+        node["when"] = when = []
+        for failure in candidates(network, homes(network, claim.segments)):
+            after = _node(Network(without(network.campus, failure)), claim, failures - 1)
+            if after is not None:
+                when.append({"failed": str(failure), **after})
+    return node
+
+
+def _tree(network: Network, start: tuple[str, Domain], groups: list[Stations]) -> Data | None:
+    """Returns the hops from one place with stations to all others; None where frames alone do not get there."""
+    reach = network.graph(View.MUST).reach([(*start, ())])
+    first: dict[tuple[str, Domain], State] = {}
+    for state in reach.states:
+        first.setdefault((state.switch, state.domain), state)
+    wanted = [place for g in groups for place in g.hearers]
+    ports = {ref for g in groups for refs in g.hearers.values() for ref in refs}
+    heard = {ref for g in groups for place, refs in g.hearers.items() if place in first for ref in refs}
+    if len(groups) > 1 and ports - heard:
+        return None
+    hops: list[list[object]] = []
+    numbers: dict[State, int] = {}
+    for place in wanted:
+        for state, step in reach.path(first[place]) if place in first else ():
+            if state not in numbers:
+                numbers[state] = len(numbers)
+                if step is not None:
+                    hops.append([numbers[step.before], step.out.port, str(state.by), state.domain])
+    return {"from": f"{start[0]} {start[1]}", "hops": hops}
+
+
+def _doubted(network: Network, trees: list[Data]) -> list[str]:
+    """Returns the ports of hops that a tree or pruning might shut, and leaves open today."""
+    used = {str(hop[2]) for tree in trees for hop in tree["hops"]}
+    rings = {link for block in Needs(network).blocks if block.ring for link in block.links}
+    found = {
+        str(end)
+        for link in network.links
+        if {str(link.a), str(link.b)} & used
+        for end in (link.a, link.b)
+        if link in rings or network.switches[end.switch].prunes
+    }
+    return sorted(found, key=natural)

@@ -1,0 +1,1 @@
+"""The second opinion: checks certificates against a campus, plainly, sharing nothing with the prover."""

@@ -1,0 +1,236 @@
+"""Checks a certificate against a campus: every start is inside, nothing gets out, and the other side is not in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from ipaddress import ip_network
+from typing import Any
+
+from inkov.model.campus import Campus
+from inkov.model.names import PortRef
+from inkov.model.switch import Tunnel
+from inkov.model.vlanset import ALL
+from inkov.recheck.frames import Frames, Malformed, Set, places, read_set
+from inkov.recheck.gateways import At, Gateways, Places, examples, served
+from inkov.recheck.ports import ANY, Inside, Ports
+from inkov.recheck.stations import Stations
+from inkov.recheck.wiring import Wiring, up, wiring
+
+ANYWHERE = (ip_network("0.0.0.0/0"), ip_network("::/0"))
+
+
+@dataclass
+class Checked:
+    """What came of a check: why the certificate is rejected, if it is, and what an accepted one rests on."""
+
+    reasons: list[str] = field(default_factory=list)
+    rests_on: list[str] = field(default_factory=list)
+
+
+def check(campus: Campus, certificate: Any) -> Checked:
+    """Checks a certificate; `certificate` is the decoded JSON."""
+    result = Checked()
+    try:
+        claim = certificate["claim"]
+        result.rests_on += [str(a) for a in certificate["assumed"]]
+        stated = next((c.data for c in campus.claims if c.name == claim["name"]), claim)
+        if certificate["inkov"] != "certificate" or certificate["version"] != 1:
+            raise Malformed("this is no certificate of version 1")
+        if stated != claim:
+            raise Malformed(f"the campus file's claim {claim['name']!r} says something else")
+        if claim["kind"] == "together":
+            reason = _Together(campus, claim).check(certificate, int(claim["surviving"]), result)
+        else:
+            reason = _Apart(campus, claim, certificate["sets"]).check()
+    except Malformed as exc:
+        reason = str(exc)
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError):
+        reason = "this is not in the form of a certificate"
+    result.reasons += [reason] if reason else []
+    return result
+
+
+class _Apart:
+    def __init__(self, campus: Campus, claim: Any, sets: Any) -> None:
+        self.campus, self.claim, self.data = campus, claim, sets
+        self.made = wiring(campus)
+        self.hostile = claim["facing"] == "hostile"
+        self.ports = Ports(campus, self.made.far, sure=False, worst=self.hostile)
+        self.frames = Frames(campus, self.made, self.ports)
+        self.gateways = Gateways(campus, self.made, self.ports)
+        self.sets: dict[str, Set] = {}
+        self.stations = {n: Stations(campus, self.made, n) for n in claim["segments"]}
+
+    def check(self) -> str:
+        """Says why the claim does not follow; empty when it does."""
+        empty = [n for n in self.claim["segments"] if not self.stations[n].ports]
+        if empty and len(self.claim["segments"]) - len(empty) < 2:
+            return f"no port of {empty[0]} is known"
+        known = {f"gateway {at[0]} {at[1].key}": at for at in self.gateways.all}
+        for name in self.data:
+            if name in known:
+                self.closed(name, self.gateways.sets_out(known[name]))
+            elif name.partition(" ")[2] not in self.stations:
+                raise Malformed(f"there is a closed set for {name!r}, which has no part in the claim")
+        for a, b in self.claim["pairs"]:
+            sides = [("honest", a, b), ("honest", b, a)] + (
+                [("hostile", a, b), ("hostile", b, a)] if self.hostile else []
+            )
+            for facing, x, y in sides:
+                closed = self.closed(f"{facing} {x}", self._starts(facing, x))
+                ears = "hostile" if self.hostile and facing == "honest" else "honest"
+                if 2 in self.claim["layers"] and (where := self._heard(y, set(places(closed)), ears)):
+                    return f"frames of {x} are heard by {y} at {where}"
+                if 3 in self.claim["layers"] and (how := self._routed(facing, x, y, ears, closed)):
+                    return how
+        return ""
+
+    def closed(self, name: str, starts: set[tuple[str, Inside]]) -> Set:
+        """Returns a set of the certificate, once it is sure that nothing gets out of it."""
+        if name not in self.sets:
+            if name not in self.data:
+                raise Malformed(f"there is no closed set for {name}")
+            made = read_set(self.data[name])
+            if hole := self.frames.hole(made, starts):
+                raise Malformed(f"the set of {name} has a hole: {hole}")
+            self.sets[name] = made
+        return self.sets[name]
+
+    def _starts(self, facing: str, name: str) -> set[tuple[str, Inside]]:
+        stations = self.stations[name]
+        if facing == "honest":
+            return stations.starts
+        made: set[tuple[str, Inside]] = set()
+        for ref in stations.ports:
+            switch = self.campus.switches[ref.switch]
+            made |= {(ref.switch, (d, ())) for d, _ in self.ports.enters(ref, ())}
+            inside = self.ports.enters(ref, (ANY,))
+            if not switch.worst.own_tag and not any(isinstance(k, Tunnel) for k in self.ports.kinds(ref)):
+                inside = {f for t in ALL for f in self.ports.enters(ref, (t, ANY))}
+            made |= {(ref.switch, f) for f in inside}
+        return {(s, f) for s, f in made if f[0]}
+
+    def _heard(self, name: str, reached: Places, ears: str) -> str:
+        stations = self.stations[name]
+        if ears == "honest":
+            return next((f"{s} in {d}" for s, (d, _) in reached if (s, d) in stations.hearers), "")
+        by_switch: dict[str, list[PortRef]] = {}
+        for ref in stations.ports:
+            by_switch.setdefault(ref.switch, []).append(ref)
+        return next((str(r) for s, f in reached for r in by_switch.get(s, ()) if self.ports.leaves(r, (f[0], ()))), "")
+
+    def _routed(self, facing: str, a: str, b: str, ears: str, closed: Set) -> str:
+        sources = self._addresses(a) if facing == "honest" else ANYWHERE
+        targets = self._addresses(b) if ears == "honest" else ANYWHERE
+        switches = self.campus.switches.values()
+        entries = [e for s in switches for f in s.filters.values() for e in f.entries]
+        leads = [a.network for s in switches for g in s.gateways for a in g.addresses]
+        leads += [r.prefix for s in switches for r in s.routes] + [e.target for e in entries if e.target]
+        tos = examples(targets, leads)
+        for source in examples(sources, [e.origin for e in entries if e.origin]):
+            for target in tos:
+                if source.version != target.version:
+                    continue
+                for at in self.gateways.outs(set(places(closed)), (source, target), self.claim["through"], self._reach):
+                    if where := self._heard(b, self._reach(at), ears):
+                        return f"a packet of {a} from {source} to {target} goes out by {at[0]} {at[1].shown} and is heard by {b} at {where}"
+        return ""
+
+    def _reach(self, at: At) -> Places:
+        return set(places(self.closed(f"gateway {at[0]} {at[1].key}", self.gateways.sets_out(at))))
+
+    def _addresses(self, name: str) -> tuple[Any, ...]:
+        stations, found = self.stations[name], {}
+        vlans = {d for _, (d, _) in stations.starts} | {d for _, d in stations.hearers}
+        found = dict.fromkeys(stations.segment.subnets)
+        if not found:
+            by_vlan = served(self.gateways)
+            found = dict.fromkeys(x.network for v in vlans for g in by_vlan.get(v, ()) for x in g.addresses)
+        for host in self.campus.hosts.values():
+            if host.address and host.port in stations.ports:
+                found[ip_network(host.address.ip)] = None
+        return tuple(found) or ANYWHERE
+
+
+class _Together:
+    def __init__(self, campus: Campus, claim: Any) -> None:
+        self.campus, self.claim = campus, claim
+
+    def check(self, node: Any, failures: int, result: Checked) -> str:
+        made = wiring(self.campus)
+        frames = Frames(self.campus, made, Ports(self.campus, made.far, sure=True, worst=False))
+        groups = [Stations(self.campus, made, n) for n in self.claim["segments"]]
+        trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
+        used: set[tuple[PortRef, PortRef]] = set()
+        for switch, (domain, _) in {p for g in groups for p in g.starts if not p[1][1]}:
+            if f"{switch} {domain}" not in trees:
+                return f"there is no tree from {domain} on {switch}"
+            reached, reason = self._walk(frames, (switch, domain), trees[f"{switch} {domain}"], used)
+            heard = {r for g in groups for place, refs in g.hearers.items() if place in reached for r in refs}
+            senders = {r for g in groups for r in g.ports if r.switch == switch}
+            deaf = {r for g in groups for r in g.ports} - heard - (senders if len(senders) == 1 else set())
+            if reason or deaf:
+                return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
+        return self._open(made, used, node, result) or (
+            self._failures(made, used, node, failures, result) if failures else ""
+        )
+
+    def _walk(
+        self, frames: Frames, start: tuple[str, int], hops: Any, used: set[tuple[PortRef, PortRef]]
+    ) -> tuple[set[tuple[str, int]], str]:
+        states: list[tuple[str, str, Inside]] = [(start[0], "", (start[1], ()))]
+        for before, port, far_text, domain in hops:
+            switch, by, frame = states[before]
+            near, far = PortRef(switch, port), PortRef(*far_text.split(":", 1))
+            arrived = (
+                [f for f in frames.cross(near, far, frame) if f[0] == domain]
+                if (near, far) in frames.edges[switch]
+                else []
+            )
+            if not arrived or port == by:
+                return set(), f"no frame of {frame[0]} surely passes from {near} to {far} into {domain}"
+            used.add((near, far))
+            states.append((far.switch, far.port, arrived[0]))
+        return {(s, f[0]) for s, _, f in states}, ""
+
+    def _open(self, made: Wiring, used: set[tuple[PortRef, PortRef]], node: Any, result: Checked) -> str:
+        """Sees to it that ports which a tree or pruning might shut are named as an assumption."""
+        for near, far in sorted(used):
+            if self._on_a_ring(made, near, far) or self.campus.switches[near.switch].prunes:
+                if str(near) not in node["open"]:
+                    return f"{near} is on a ring or pruned, and is not named as open"
+                result.rests_on.append(f"the tree and pruning leave {near} open")
+        return ""
+
+    def _on_a_ring(self, made: Wiring, near: PortRef, far: PortRef) -> bool:
+        seen, todo = {near.switch}, [near.switch]
+        while todo:
+            here = todo.pop()
+            for k in made.links:
+                if set(k) != {near, far} and here in {k[0].switch, k[1].switch} and up(self.campus, made, k):
+                    other = k[1].switch if k[0].switch == here else k[0].switch
+                    if other not in seen:
+                        seen.add(other)
+                        todo.append(other)
+        return far.switch in seen
+
+    def _failures(self, made: Wiring, used: Any, node: Any, failures: int, result: Checked) -> str:
+        after = {n["failed"]: n for n in node["when"]}
+        wires = {f"cable {a} - {b}": [a, b] for k in made.links for a, b in made.links[k]}
+        switches = {f"switch {s.name}": [PortRef(s.name, p) for p in s.ports] for s in self.campus.switches.values()}
+        for failed, dead in {**wires, **switches}.items():
+            less = _disabled(self.campus, dead)
+            touched = any(not up(less, made, k) for k in made.links if k in used or k[::-1] in used)
+            if touched and failed not in after:
+                return f"what happens when {failed} fails is left out"
+            if failed in after and (why := _Together(less, self.claim).check(after[failed], failures - 1, result)):
+                return f"when {failed} fails: {why}"
+        return ""
+
+
+def _disabled(campus: Campus, dead: list[PortRef]) -> Campus:
+    switches = dict(campus.switches)
+    for ref in dead:
+        s = switches[ref.switch]
+        switches[ref.switch] = replace(s, ports={**s.ports, ref.port: replace(s.ports[ref.port], enabled=False)})
+    return replace(campus, switches=switches)

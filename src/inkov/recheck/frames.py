@@ -1,0 +1,110 @@
+"""Closed sets of frames: whether any frame of a set can get out of it."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, TypeAlias
+
+from inkov.model.campus import Campus
+from inkov.model.names import PortRef
+from inkov.model.vlanset import ALL
+from inkov.recheck.ports import ANY, Inside, Ports
+from inkov.recheck.wiring import Wiring, lag_forms, tags_cross, up
+
+Set: TypeAlias = dict[str, dict[str, set[Inside]]]
+"""Switch to port of arrival, or `*` for frames that start there, to frames."""
+
+
+class Malformed(Exception):
+    """A certificate that is not in the form; the message says what is wrong."""
+
+
+def read_set(data: Any) -> Set:
+    """Reads a closed set as a certificate writes it.
+
+    Raises:
+        Malformed: it is none.
+    """
+    made: Set = {}
+    try:
+        for switch, ports in data.items():
+            for port, by_inside in ports.items():
+                frames = made.setdefault(switch, {}).setdefault(port, set())
+                for inside, domains in by_inside.items():
+                    tags = (ANY,) if inside == "any" else tuple(map(int, filter(None, inside.split("."))))
+                    for span in domains.split(","):
+                        low, _, high = span.partition("-")
+                        frames.update((d, tags) for d in range(int(low), min(int(high or low), 4094) + 1))
+    except (AttributeError, ValueError, TypeError):
+        raise Malformed("a closed set is not in the form") from None
+    return made
+
+
+class Frames:
+    """Links as a frame finds them, in one reading of the port table."""
+
+    def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
+        self.campus, self.ports = campus, ports
+        self.edges: dict[str, list[tuple[PortRef, PortRef]]] = defaultdict(list)
+        hubs: dict[PortRef, list[PortRef]] = defaultdict(list)
+        for a, b in made.links:
+            doubtful = (a, b) in made.doubtful
+            if up(campus, made, (a, b)) and not (ports.sure and (doubtful or not lag_forms(campus, (a, b)))):
+                self._join(a, b)
+            if doubtful and not ports.sure:
+                hubs[a].append(b)
+                hubs[b].append(a)
+        for ends in hubs.values():
+            for i, a in enumerate(ends):
+                for b in ends[i + 1 :]:
+                    self._join(a, b)
+        for name, heard_by in ({} if ports.sure else made.strangers).items():
+            for ref in heard_by:
+                self._join(ref, PortRef(name, f"? towards {ref}"))
+
+    def _join(self, a: PortRef, b: PortRef) -> None:
+        self.edges[a.switch].append((a, b))
+        self.edges[b.switch].append((b, a))
+
+    def cross(self, near: PortRef, far: PortRef, frame: Inside) -> set[Inside]:
+        """Returns where a frame that leaves by one end may be behind the other."""
+        inner = (ANY,) if ANY in frame[1] else ()
+        if far.port.startswith("? "):
+            if not self.ports.leaves(near, frame):
+                return set()
+            known = far.switch in self.campus.switches
+            return {(d, inner) for d in (ALL if known else [0]) if not known or self.ports.relays(far.switch, d)}
+        if near.port.startswith("? "):
+            return {(d, inner) for d, _ in self.ports.enters(far, (ANY,))}
+        wires = self.ports.leaves(near, frame)
+        if not tags_cross(self.campus, near, far):
+            wires = {w for w in wires if w[:1] in {(), (0,)}} | {() for w in wires if w == (ANY,)}
+        return {f for w in wires for f in self.ports.enters(far, w)}
+
+    def hole(self, frames: Set, starts: Iterable[tuple[str, Inside]]) -> str:
+        """Says how a frame that starts in one of some places gets out of a set; empty when none does."""
+        for switch, frame in starts:
+            if frame not in frames.get(switch, {}).get("*", ()):
+                return f"frames start in {frame[0]} on {switch}, which the set leaves out"
+        for switch, by_port in frames.items():
+            for near, far in self.edges.get(switch, ()):
+                leaving = {f for port, some in by_port.items() if port != near.port for f in some}
+                there = frames.get(far.switch, {})
+                for frame in leaving:
+                    for new in self.cross(near, far, frame) - there.get(far.port, set()):
+                        if not _leaves_by_all(there, new):
+                            return f"frames of {frame[0]} leave {near} and arrive in {new[0]} at {far}, which the set leaves out"
+        return ""
+
+
+def _leaves_by_all(by_port: Mapping[str, set[Inside]], frame: Inside) -> bool:
+    """Tells whether a frame is in a set in such a way that it leaves by every port: started there, or came by two."""
+    return frame in by_port.get("*", ()) or sum(frame in some for some in by_port.values()) > 1
+
+
+def places(frames: Set) -> Iterator[tuple[str, Inside]]:
+    """Yields each switch and frame of a set."""
+    for switch, by_port in frames.items():
+        for some in by_port.values():
+            yield from ((switch, f) for f in some)

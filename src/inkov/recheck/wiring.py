@@ -1,0 +1,125 @@
+"""Which ports are joined: cables that the campus file states, and what discovery heard."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+
+from inkov.model.campus import Campus
+from inkov.model.names import PortRef
+from inkov.model.switch import Kind, Lacp, Plain
+
+
+@dataclass
+class Wiring:
+    """Links between logical ports (a LAG is one), each with its wires and whether it is sure; and strange systems.
+
+    Attributes:
+        links: (one end, other end) to its wires.
+        doubtful: links of ports that discovery gives several far ends.
+        strangers: a system that is not described, or not at that port, to the ports that heard it.
+        far: the other end of each end whose link is sure to exist; None where it is not.
+    """
+
+    links: dict[tuple[PortRef, PortRef], list[tuple[PortRef, PortRef]]] = field(default_factory=dict)
+    doubtful: set[tuple[PortRef, PortRef]] = field(default_factory=set)
+    strangers: dict[str, list[PortRef]] = field(default_factory=dict)
+    far: dict[PortRef, PortRef | None] = field(default_factory=dict)
+
+
+def wiring(campus: Campus) -> Wiring:
+    """Works out which ports are joined."""
+    made = Wiring()
+    stated = {end: frozenset((c.a, c.b)) for c in campus.cables for end in (c.a, c.b)}
+    heard, strangers = _heard(campus)
+    made.strangers = {n: sorted(p) for n, p in strangers.items() if len(p) > 1 or n in campus.switches}
+    kept = {pair for pair in heard if all(stated.get(end, pair) == pair for end in pair)}
+    pairs = sorted(tuple(sorted(p, key=lambda r: r.order)) for p in kept | set(stated.values()))
+    often: dict[PortRef, int] = defaultdict(int)
+    for pair in pairs:
+        for end in pair:
+            often[end] += 1
+    for a, b in pairs:
+        link = _logical(campus, a), _logical(campus, b)
+        made.links.setdefault(link, []).append((a, b))
+        if (often[a] > 1 or often[b] > 1) and frozenset((a, b)) not in stated.values():
+            made.doubtful.add(link)
+    for link in sorted(made.links, key=lambda k: (k[0].order, k[1].order)):
+        for own, other in (link, link[::-1]):
+            made.far.setdefault(own, None if link in made.doubtful else other)
+    return made
+
+
+def _heard(campus: Campus) -> tuple[set[frozenset[PortRef]], dict[str, set[PortRef]]]:
+    """Returns the pairs of ports that discovery joins, and the ports that heard a system that is not described."""
+    heard: set[frozenset[PortRef]] = set()
+    strangers: dict[str, set[PortRef]] = defaultdict(set)
+    for switch in campus.switches.values():
+        for h in switch.heard:
+            own = PortRef(switch.name, h.port)
+            if h.port not in switch.ports:
+                continue
+            name = _named(campus, h.system, h.chassis)
+            if name is None or h.far_port not in campus.switches[name].ports:
+                if switch.ports[h.port].enabled and (system := name or h.system or h.chassis):
+                    strangers[system].add(_logical(campus, own))
+            elif own != PortRef(name, h.far_port):
+                heard.add(frozenset((own, PortRef(name, h.far_port))))
+    return heard, strangers
+
+
+def up(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
+    """Tells whether a link has a wire between enabled ports."""
+
+    def on(ref: PortRef) -> bool:
+        return campus.switches[ref.switch].ports[ref.port].enabled
+
+    return on(link[0]) and on(link[1]) and any(on(a) and on(b) for a, b in made.links[link])
+
+
+def lag_forms(campus: Campus, link: tuple[PortRef, PortRef]) -> bool:
+    """Tells whether the LAGs at the ends of a link form (IEEE 802.1AX-2020, 6.4.1)."""
+    lags = [p.lacp for end in link if (p := campus.switches[end.switch].ports[end.port]).is_lag]
+    if len(lags) == 1:
+        return lags[0] in {None, Lacp.STATIC}
+    return len(lags) != 2 or None in lags or set(lags) in ({Lacp.STATIC}, {Lacp.ACTIVE}, {Lacp.ACTIVE, Lacp.PASSIVE})
+
+
+def tags_cross(campus: Campus, a: PortRef, b: PortRef) -> bool:
+    """Tells whether two ends understand each other's tags."""
+    ends = [campus.switches[r.switch].ports[r.port] for r in (a, b)]
+    formats = {p.tag_format for p in ends if not isinstance(p.switching, Plain)} - {"negotiated"}
+    return len(formats) < 2
+
+
+def station_ports(campus: Campus, made: Wiring) -> set[PortRef]:
+    """Returns the ports stations are on: enabled and not cabled, or cabled to an unmanaged device."""
+    cabled = {end for link, wires in made.links.items() for end in (*link, *(e for w in wires for e in w))}
+    found = {
+        ref
+        for s in campus.switches.values()
+        for p in s.ports.values()
+        if p.enabled and p.lag is None and (ref := PortRef(s.name, p.name)) not in cabled and s.kind is Kind.SWITCH
+    }
+    for link in made.links:
+        for own, other in (link, link[::-1]):
+            kinds = [campus.switches[r.switch].kind for r in (own, other)]
+            if kinds[0] is not Kind.UNMANAGED and kinds[1] is Kind.UNMANAGED and up(campus, made, link):
+                found.add(own)
+    return found
+
+
+def _logical(campus: Campus, ref: PortRef) -> PortRef:
+    ports = campus.switches[ref.switch].ports
+    lag = ports[ref.port].lag
+    return PortRef(ref.switch, lag) if lag and lag in ports else ref
+
+
+def _named(campus: Campus, system: str, chassis: str) -> str | None:
+    if system in campus.switches:
+        return system
+    label = system.partition(".")[0].lower()
+    fits = [n for n in campus.switches if label and n.partition(".")[0].lower() == label]
+    if len(fits) == 1:
+        return fits[0]
+    return next((s.name for s in reversed(list(campus.switches.values())) if chassis and s.mac == chassis), None)

@@ -1,0 +1,52 @@
+"""What came of checking a certificate, as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from inkov.formats.certificates import digest
+from inkov.model.campus import Campus
+from inkov.recheck.check import check
+
+
+@dataclass(frozen=True, slots=True)
+class CheckedRow:
+    """A certificate: its claim, whether it is accepted, and if not why.
+
+    `rests_on` is what an accepted one takes for granted; `changed` are the files that differ from those it was made of.
+    """
+
+    certificate: str
+    claim: str
+    kind: str
+    segments: tuple[str, ...]
+    accepted: bool
+    reasons: tuple[str, ...]
+    rests_on: tuple[str, ...]
+    changed: tuple[str, ...]
+
+
+def checked_row(path: Path, document: Any, campus: Campus, files: Mapping[str, Path]) -> CheckedRow:  # noqa: ANN401 - foreign data
+    """Checks one certificate."""
+    result = check(campus, document)
+    claim, inputs = (_mapping(document, key) for key in ("claim", "inputs"))
+    names = claim.get("segments")
+    known = {name: digest(file) for name, file in files.items()}
+    return CheckedRow(
+        certificate=path.as_posix(),
+        claim=str(claim.get("name", "")),
+        kind=str(claim.get("kind", "")),
+        segments=tuple(map(str, names)) if isinstance(names, list) else (),
+        accepted=not result.reasons,
+        reasons=tuple(result.reasons),
+        rests_on=tuple(dict.fromkeys(result.rests_on)) if not result.reasons else (),
+        changed=tuple(sorted(n for n in {*known, *inputs} if known.get(n) != inputs.get(n))),
+    )
+
+
+def _mapping(document: Any, key: str) -> Mapping[str, Any]:  # noqa: ANN401 - foreign data
+    value = document.get(key) if isinstance(document, dict) else None
+    return value if isinstance(value, dict) else {}

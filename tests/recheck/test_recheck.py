@@ -1,0 +1,222 @@
+"""Certificates: proofs on random campuses are accepted, and nothing that is tampered with is."""
+
+import ast
+import copy
+import json
+import shutil
+from collections import Counter
+from dataclasses import replace
+from itertools import combinations
+from pathlib import Path
+
+import jsonschema
+import pytest
+from hypothesis import given, settings
+
+import inkov.recheck
+from conftest import run_inkov, write_files
+from inkov.demo.station import mended
+from inkov.forwarding.network import Network
+from inkov.model.campus import Apart, Facing, Segment, Together
+from inkov.model.switch import Access, Kind
+from inkov.model.vlanset import VlanSet
+from inkov.proof.certificate import certificate
+from inkov.proof.outcome import Proved, Verdict
+from inkov.proof.prove import Prover
+from inkov.recheck.check import check
+from routed import VLANS as ROUTED_VLANS
+from routed import routed_campuses
+from strategies import MEMBERS, VLANS, campuses, source, trunked
+
+COUNTS = Counter()
+
+
+@pytest.fixture(scope="module", autouse=True)
+def counted():
+    yield
+    print("\nRecheck:", ", ".join(f"{n} {what}" for what, n in sorted(COUNTS.items())))
+
+
+def proofs(campus, claims):
+    """Yields the certificates of the claims that are proved."""
+    prover = Prover(Network(campus))
+    for claim in claims:
+        verdict = Verdict(claim, prover.decide(claim))
+        if isinstance(verdict.outcome, Proved):
+            made = certificate(prover, verdict, {})
+            if made is not None:
+                yield json.loads(json.dumps(made))
+
+
+def holed(document):
+    """Yields a certificate with each state in turn taken out of one of its closed sets."""
+    for name, switches in document["sets"].items():
+        for switch, ports in switches.items():
+            domains = {d for inside in ports.values() for text in inside.values() for d in spelled(text)}
+            for domain in domains:
+                made = copy.deepcopy(document)
+                for inside in made["sets"][name][switch].values():
+                    for tags, text in list(inside.items()):
+                        left = sorted(spelled(text) - {domain})
+                        inside[tags] = ",".join(map(str, left))
+                        if not left:
+                            del inside[tags]
+                yield made
+
+
+def spelled(text):
+    found = set()
+    for span in text.split(","):
+        low, _, high = span.partition("-")
+        found |= set(range(int(low), int(high or low) + 1))
+    return found
+
+
+def sound(campus, claims, *, holes=12):
+    """Every proof's certificate is accepted, and rejected once a state is missing."""
+    for document in proofs(campus, claims):
+        assert check(campus, document).reasons == []
+        COUNTS["accepted"] += 1
+        for _, tampered in zip(range(holes), holed(document), strict=False):
+            assert check(campus, tampered).reasons
+            COUNTS["with a hole rejected"] += 1
+
+
+@settings(max_examples=30)
+@given(campuses())
+def test_proofs_on_random_campuses_are_accepted_and_holes_are_not(campus):
+    pairs = list(combinations(VLANS, 2))
+    sound(campus, [Apart("x", (f"v{a}", f"v{b}")) for a, b in pairs])
+
+
+@settings(max_examples=20)
+@given(campuses().filter(lambda c: all(s.kind is Kind.SWITCH for s in c.switches.values())))
+def test_hostile_proofs_are_accepted_and_holes_are_not(campus):
+    sound(
+        campus, [Apart("x", (f"v{a}", f"v{b}"), facing=Facing.HOSTILE) for a, b in combinations(VLANS[:3], 2)], holes=6
+    )
+
+
+@settings(max_examples=30)
+@given(routed_campuses())
+def test_proofs_at_layer_3_are_accepted_and_holes_are_not(campus):
+    pairs = combinations([f"v{v}" for v in ROUTED_VLANS], 2)
+    sound(campus, [Apart("x", pair, layers=frozenset({3})) for pair in pairs], holes=6)
+
+
+@settings(max_examples=25)
+@given(trunked())
+def test_trees_of_hops_are_accepted_and_shorter_ones_are_not(campus):
+    campus = replace(campus, segments={f"v{v}": Segment(f"v{v}", VlanSet([v]), source) for v in MEMBERS})
+    for document in proofs(campus, [Together("x", (f"v{v}",), n) for v in MEMBERS for n in (0, 1)]):
+        assert check(campus, document).reasons == []
+        COUNTS["trees accepted"] += 1
+        for tree in document["trees"]:
+            if tree["hops"]:
+                kept = tree["hops"].pop()
+                assert check(campus, document).reasons
+                tree["hops"].append(kept)
+                COUNTS["shorter trees rejected"] += 1
+
+
+@settings(max_examples=20)
+@given(campuses())
+def test_a_campus_in_which_the_claim_no_longer_holds_is_rejected(campus):
+    """With one access port moved so that the claim breaks, its certificate is no longer accepted."""
+    claims = [Apart("x", (f"v{a}", f"v{b}")) for a, b in combinations(VLANS, 2)]
+    for document in proofs(campus, claims):
+        for name, switch in campus.switches.items():
+            for port in switch.ports.values():
+                if not isinstance(port.switching, Access):
+                    continue
+                moved = replace(port, switching=Access(VLANS[-1] if port.switching.vid != VLANS[-1] else VLANS[0]))
+                made = replace(switch, ports={**switch.ports, port.name: moved})
+                changed = replace(campus, switches={**campus.switches, name: made})
+                claim = Apart("x", tuple(document["claim"]["segments"]))
+                accepted = not check(changed, document).reasons
+                if not isinstance(Prover(Network(changed)).decide(claim), Proved):
+                    assert not accepted
+                    COUNTS["of changed campuses rejected"] += 1
+
+
+# -- the demo, by the built program --------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def certified(tmp_path_factory):
+    folder = write_files(tmp_path_factory.mktemp("mended"), mended())
+    ran = run_inkov("prove", folder, "--certificate", folder / "proofs")
+    assert ran.code == 0
+    assert "wrote 11 certificates" in ran.err
+    return folder
+
+
+def test_every_claim_of_the_mended_demo_is_accepted_in_a_fresh_process(certified):
+    ran = run_inkov("recheck", *sorted((certified / "proofs").iterdir()), certified)
+    assert ran.code == 0
+    assert "11  accepted" in ran.out
+    schema = json.loads(run_inkov("schema", "certificate").out)
+    for path in (certified / "proofs").iterdir():
+        jsonschema.validate(json.loads(path.read_text("utf-8")), schema)
+
+
+def test_another_native_vlan_makes_the_affected_certificates_wrong(certified, tmp_path):
+    site = Path(shutil.copytree(certified, tmp_path / "site"))
+    path = site / "switches" / "visitor-pier.yaml"
+    text = path.read_text("utf-8")
+    path.write_text(
+        text.replace('"305,360,370,380,390,990", native: 990', '"305,360,370,380,390,990", native: 360'), "utf-8"
+    )
+    assert path.read_text("utf-8") != text
+    ran = run_inkov("recheck", *sorted((site / "proofs").iterdir()), site, "--format", "json")
+    assert ran.code == 1
+    rows = {r["claim"]: r for r in json.loads(ran.out)}
+    wrong = {name for name, row in rows.items() if not row["accepted"]}
+    assert "card data stays apart" in wrong
+    assert "patient records are one" not in wrong
+    assert rows["card data stays apart"]["changed"] == ["switches/visitor-pier.yaml"]
+    assert "which the set leaves out" in rows["card data stays apart"]["reasons"][0]
+    proved = run_inkov("prove", site, "--claim", "apart tills kiosks facing hostile")
+    assert proved.code == 1
+    assert "visitor-pier" in proved.out
+
+
+@pytest.mark.parametrize(
+    ("change", "reason"),
+    [
+        ({"version": 2}, "this is no certificate of version 1"),
+        ({"sets": {}}, "there is no closed set for honest tills"),
+        ({"sets": {"honest tills": 7}}, "a closed set is not in the form"),
+        ({"claim": 7}, "not in the form of a certificate"),
+    ],
+)
+def test_what_is_no_certificate_is_rejected_with_the_reason(certified, tmp_path, change, reason):
+    made = json.loads((certified / "proofs" / "card-data-stays-apart.json").read_text("utf-8"))
+    (tmp_path / "c.json").write_text(json.dumps(made | change), "utf-8")
+    ran = run_inkov("recheck", tmp_path / "c.json", certified)
+    assert ran.code == 1
+    assert reason in " ".join(ran.out.split()).lower()
+
+
+def test_a_claim_made_weaker_is_not_the_claim_of_the_campus(certified, tmp_path):
+    made = json.loads((certified / "proofs" / "card-data-stays-apart.json").read_text("utf-8"))
+    made["claim"]["facing"] = "honest"
+    (tmp_path / "c.json").write_text(json.dumps(made), "utf-8")
+    ran = run_inkov("recheck", tmp_path / "c.json", certified)
+    assert "says something else" in " ".join(ran.out.split())
+    for text in ("{", "[" * 100_000):
+        (tmp_path / "c.json").write_text(text, "utf-8")
+        ran = run_inkov("recheck", tmp_path / "c.json", tmp_path / "nothing.json", certified)
+        assert ran.code == 2
+        assert "this is no JSON; expected a certificate" in ran.err
+        assert "nothing.json: cannot be read" in ran.err
+
+
+def test_recheck_shares_nothing_with_the_prover():
+    modules = sorted(Path(inkov.recheck.__file__).parent.glob("*.py"))
+    allowed = ("inkov.model", "inkov.recheck")
+    for module in modules:
+        tree = ast.parse(module.read_text("utf-8"))
+        names = [n.module or "" for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)]
+        names += [a.name for n in ast.walk(tree) if isinstance(n, ast.Import) for a in n.names]
+        assert [n for n in names if n.startswith("inkov") and not n.startswith(allowed)] == []

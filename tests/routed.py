@@ -1,0 +1,88 @@
+"""Random campuses with gateways, static routes and filters."""
+
+from ipaddress import ip_interface, ip_network
+
+from hypothesis import strategies as st
+
+from inkov.model.campus import Cable, Campus, Segment
+from inkov.model.names import PortRef
+from inkov.model.routing import Entry, Filter, Gateway, Route
+from inkov.model.switch import Access, Kind, Port, Routed, Switch, Trunk, Vlan
+from inkov.model.vlanset import ALL, VlanSet
+from strategies import NO_TREE, origin, source
+
+VLANS = (10, 20, 30)
+SUBNETS = {10: ip_network("192.0.2.0/29"), 20: ip_network("192.0.2.64/29"), 30: ip_network("192.0.2.128/29")}
+PREFIXES = [*SUBNETS.values(), ip_network("192.0.2.0/25"), ip_network("192.0.2.4/30")]
+prefixes = st.none() | st.sampled_from(PREFIXES)
+
+
+@st.composite
+def filters(draw):
+    entries = draw(st.lists(st.builds(Entry, st.booleans(), prefixes, prefixes), max_size=3))
+    return Filter("f", (*entries, Entry(draw(st.booleans()))))
+
+
+@st.composite
+def gateways(draw, number, port=""):
+    """A gateway in some VLAN; its address is its device's in that VLAN's subnet."""
+    vid = draw(st.sampled_from(VLANS))
+    host = SUBNETS[vid].network_address + number
+    names = draw(st.sampled_from(["", "", "f"])), draw(st.sampled_from(["", "", "f"]))
+    address = ip_interface(f"{host}/{SUBNETS[vid].prefixlen}")
+    return Gateway(vid, (address,), port, inward=names[0], outward=names[1])
+
+
+@st.composite
+def routed_campuses(draw):
+    """Two or three switches in a row, some of which route, and a router on a trunk of the last."""
+    count = draw(st.integers(2, 3))
+    switches, cables = {}, []
+    vias = [SUBNETS[v].network_address + n for v in VLANS for n in range(1, count + 2)]
+    for n in range(count):
+        ports = {
+            f"p{v}": Port(name=f"p{v}", switching=Access(v), origin=origin)
+            for v in draw(st.sets(st.sampled_from(VLANS)))
+        }
+        for end in ("u0", "u1"):
+            allowed = draw(st.just(ALL) | st.sets(st.sampled_from(VLANS)).map(VlanSet))
+            native = draw(st.none() | st.sampled_from(VLANS))
+            ports[end] = Port(
+                name=end, switching=Trunk(native, allowed), enabled=draw(st.integers(0, 9)) > 0, origin=origin
+            )
+        own = {g.vid: g for g in draw(st.lists(gateways(n + 1), max_size=2))}
+        routes = draw(
+            st.lists(
+                st.builds(Route, st.sampled_from([*PREFIXES, ip_network("0.0.0.0/0")]), st.sampled_from(vias)),
+                max_size=2,
+            )
+        )
+        switches[f"s{n}"] = Switch(
+            name=f"s{n}",
+            vlans={v: Vlan(v) for v in VLANS if draw(st.integers(0, 5))},
+            ports=ports,
+            tree=NO_TREE,
+            gateways=tuple(own.values()),
+            routing=draw(st.integers(0, 4)) > 0,
+            routes=tuple({r.prefix: r for r in routes}.values()),
+            filters={"f": draw(filters())},
+            origin=origin,
+        )
+        if n:
+            cables.append(Cable(PortRef(f"s{n - 1}", "u1"), PortRef(f"s{n}", "u0"), source))
+    subs = {g.vid: g for g in draw(st.lists(gateways(count + 1, "e"), max_size=2))}
+    port = Port(name="e", switching=Routed(tuple(subs)), origin=origin)
+    switches["r"] = Switch(
+        name="r",
+        kind=Kind.ROUTER,
+        vlans=None,
+        ports={"e": port},
+        tree=NO_TREE,
+        gateways=tuple(subs.values()),
+        routing=True,
+        filters={"f": draw(filters())},
+        origin=origin,
+    )
+    cables.append(Cable(PortRef("r", "e"), PortRef(f"s{count - 1}", "u1"), source))
+    segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source, subnets=(SUBNETS[v],)) for v in VLANS}
+    return Campus(name="random", switches=switches, cables=tuple(cables), segments=segments)
