@@ -150,7 +150,8 @@ def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[Che
     """
     campus, files = load_files(site)
     documents = read_json(certificates)
-    return [checked_row(path, document, campus, files) for path, document in documents]
+    known = {name: digest(path) for name, path in files.items()}
+    return [checked_row(path.as_posix(), document, campus, known) for path, document in documents]
 
 
 def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None = None) -> list[HeardRow]:

@@ -185,21 +185,28 @@ def ports(
     vlan: VlanOption = None,
     relay: Annotated[bool, typer.Option("--relay", help="Show what goes in and out instead.")] = False,
     grid: Annotated[bool, typer.Option("--grid", help="Show ports against VLANs instead.")] = False,
+    rogue: Annotated[
+        bool, typer.Option("--rogue", help="Show what a switch of somebody's own would get there, worst first.")
+    ] = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Show what each port is set to and what it faces."""
     network = load_network(site)
     from inkov.render.jsondoc import to_json
-    from inkov.render.relay_text import grids_text, relays_text
+    from inkov.render.relay_text import grids_text, relays_text, rogues_text
     from inkov.render.table_text import ports_text
     from inkov.views.relays import grids, relay_rows
+    from inkov.views.rogues import rogue_rows
     from inkov.views.tables import port_rows
 
     switches, vlans_ = chosen_switches(network, switch), chosen_vlans(vlan)
     if relay:
         maps = relay_rows(network, switches)
         emit(result_format, output, lambda: relays_text(maps), lambda: to_json(maps))
+    elif rogue:
+        gains = rogue_rows(network, switches)
+        emit(result_format, output, lambda: rogues_text(gains), lambda: to_json(gains))
     elif grid:
         made = grids(network, switches, vlans_)
         emit(result_format, output, lambda: grids_text(made), lambda: to_json(made))
@@ -278,7 +285,7 @@ def explain(rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="N
 
 
 class Kind(StrEnum):
-    """Documents that `schema` describes: two that Inkov reads, certificates, then what its commands write as JSON; `segments` is `prove --grid`, `relay` and `grid` are those options of `ports`."""
+    """Documents that `schema` describes: two that Inkov reads, certificates, then what its commands write as JSON; `segments` is `prove --grid`, `relay`, `rogue` and `grid` are those options of `ports`."""
 
     SWITCH = "switch"
     CAMPUS = "campus"
@@ -296,6 +303,7 @@ class Kind(StrEnum):
     TRACE = "trace"
     SEGMENTS = "segments"
     RELAY = "relay"
+    ROGUE = "rogue"
     GRID = "grid"
 
 

@@ -41,7 +41,7 @@ def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
     from inkov.formats.campus_document import CampusDocument  # noqa: PLC0415 - imports pydantic
     from inkov.formats.certificate_document import ApartCertificate, TogetherCertificate  # noqa: PLC0415 - imports pydantic
     from inkov.formats.switch_document import SwitchDocument  # noqa: PLC0415 - imports pydantic
-    from inkov.views import checks, gateways, relays, reports, tables, traces, trees, trims  # noqa: PLC0415 - with the rest
+    from inkov.views import checks, gateways, relays, reports, rogues, tables, traces, trees, trims  # noqa: PLC0415 - with the rest
 
     return {
         "switch": SwitchDocument,
@@ -60,5 +60,6 @@ def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
         "trace": traces.TraceView,
         "segments": list[reports.GridRow],
         "relay": list[relays.RelayRow],
+        "rogue": list[rogues.RogueRow],
         "grid": list[relays.Grid],
     }[kind]

@@ -8,8 +8,9 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from inkov.model.names import ports_text
-from inkov.render.page import WIDTH, clean, spaced, table, words
+from inkov.render.page import WIDTH, clean, plural, spaced, table, words
 from inkov.views.relays import Grid, GridRow, RelayRow
+from inkov.views.rogues import RogueRow
 
 _GLYPHS = {"untagged": "U", "tagged": "T", "enters only": "<", "leaves only": ">", "absent": "·"}
 _LEGEND = "U in and out untagged   T in and out tagged   < enters only   > leaves only   · absent"
@@ -26,6 +27,27 @@ def relays_text(rows: Iterable[RelayRow]) -> RenderableType:
         for (switch, *facts), ports in runs.items()
     ]
     return table(("port", "in untagged", "in tagged", "out untagged", "out tagged"), body)
+
+
+def rogues_text(rows: Sequence[RogueRow]) -> RenderableType:
+    """Returns the ports on which a rogue switch gets more than their own VLANs, and a count of the others."""
+    bad = [r for r in rows if r.beyond != "none"]
+    others = sum(r.count for r in rows) - sum(r.count for r in bad)
+    body = [
+        (
+            words(f"{r.switch}:{r.ports}"),
+            words(r.set_to),
+            words(_wrap(r.own)),
+            words(_wrap(r.sends), "bold"),
+            words(_wrap(r.hears)),
+            Text(str(r.members)),
+        )
+        for r in bad
+    ]
+    heads = ("host port", "set to", "own", "a rogue switch sends into", "and hears", "members")
+    said = f"{plural(others, 'host port')} would give a rogue switch no more than {'its' if others == 1 else 'their'} own VLANs"
+    note = Text(f"{said}; of habits that nothing states the worse is assumed", style="dim")
+    return spaced([table(heads, body, right=[5]), note] if body else [note])
 
 
 def _wrap(text: str) -> str:

@@ -10,11 +10,12 @@ from inkov.forwarding.words import setting
 from inkov.model.names import PortRef
 from inkov.model.switch import DEFAULT_VLAN, Trunk
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.proof.rogue import jumps
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, count, joined, member_count, named
+from inkov.rules.wording import at, cause, count, joined, member_count, named, vlans
 
 _USERS = Example(pair("{trunk: '310,330', native: 330}", "{trunk: '310,330', native: 330}"), place="VLAN 330")
 
@@ -106,6 +107,20 @@ def native_default(facts: Facts) -> Iterator[Finding]:
         )
 
 
+def _used_natives(facts: Facts) -> Iterator[tuple[Vid, list[PortRef], int]]:
+    """Yields the native VLANs of trunks that have members: the VLAN, the ends, how many members."""
+    network = facts.network
+    found: dict[Vid, list[PortRef]] = defaultdict(list)
+    for link in network.joins:
+        for end in (link.a, link.b):
+            switching = network.settled(end).switching
+            if isinstance(switching, Trunk) and switching.native is not None and network.relay(end).in_untagged:
+                found[switching.native].append(end)
+    for vid, ends in found.items():
+        if users := member_count(network, VlanSet([vid])):
+            yield vid, ends, users
+
+
 @rule(
     "native/users",
     Severity.RISK,
@@ -119,19 +134,8 @@ def native_default(facts: Facts) -> Iterator[Finding]:
 def native_users(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a VLAN."""
     network = facts.network
-    found: dict[Vid, list[PortRef]] = defaultdict(list)
-    for link in network.joins:
-        for end in (link.a, link.b):
-            switching = network.settled(end).switching
-            if (
-                isinstance(switching, Trunk)
-                and switching.native not in {None, DEFAULT_VLAN}
-                and network.relay(end).in_untagged
-            ):
-                found[switching.native or 0].append(end)
-    for vid, ends in found.items():
-        users = member_count(network, VlanSet([vid]))
-        if not users:
+    for vid, ends, users in _used_natives(facts):
+        if vid == DEFAULT_VLAN:
             continue
         yield Finding(
             rule="native/users",
@@ -145,3 +149,31 @@ def native_users(facts: Facts) -> Iterator[Finding]:
             vlans=VlanSet([vid]),
             ports=users,
         )
+
+
+@rule(
+    "native/jump",
+    Severity.RISK,
+    looks_for="VLANs that stations of a native VLAN get frames into by a tag inside a tag.",
+    why="The trunk takes the outer tag off, and the switch at its far end believes the inner one. Frames go one way only, "
+    "which is enough to harm. The worse is assumed of habits that nothing states.",
+    mend="Use a native VLAN that no port is in, or let it leave tagged.",
+    breaks=_USERS,
+    passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
+)
+def jump(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a VLAN; it is folded into what says that users are in a native VLAN."""
+    network = facts.network
+    found = {vid: ends for vid, ends, _ in _used_natives(facts)}
+    for vid, reached in jumps(network, VlanSet(found)).items():
+        if reached:
+            yield Finding(
+                rule="native/jump",
+                severity=Severity.RISK,
+                place=f"VLAN {vid}",
+                what=f"A station of {named(network, vid)} can get frames into {vlans(reached)} by a tag inside a tag.",
+                mend=f"Use a native VLAN at {joined(map(str, found[vid]), 3)} that no port is in.",
+                evidence=tuple(at(network, e, f"native {vid}", "native") for e in found[vid][:4]),
+                causes=tuple(cause(e, "native") for e in found[vid]),
+                vlans=reached,
+            )

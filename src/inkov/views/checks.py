@@ -4,10 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
-from inkov.formats.certificates import digest
 from inkov.model.campus import Campus
 from inkov.recheck.check import check
 
@@ -29,14 +27,25 @@ class CheckedRow:
     changed: tuple[str, ...]
 
 
-def checked_row(path: Path, document: Any, campus: Campus, files: Mapping[str, Path]) -> CheckedRow:  # noqa: ANN401 - foreign data
-    """Checks one certificate."""
+def checked_row(
+    name: str,
+    document: Any,  # noqa: ANN401 - foreign data
+    campus: Campus,
+    known: Mapping[str, str],
+) -> CheckedRow:
+    """Checks one certificate.
+
+    Args:
+        name: its file.
+        document: the decoded JSON.
+        campus: what it is checked against.
+        known: file to digest of that campus.
+    """
     result = check(campus, document)
     claim, inputs = (_mapping(document, key) for key in ("claim", "inputs"))
     names = claim.get("segments")
-    known = {name: digest(file) for name, file in files.items()}
     return CheckedRow(
-        certificate=path.as_posix(),
+        certificate=name,
         claim=str(claim.get("name", "")),
         kind=str(claim.get("kind", "")),
         segments=tuple(map(str, names)) if isinstance(names, list) else (),
