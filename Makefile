@@ -23,7 +23,9 @@ lint: .venv/ready
 	$(BIN)/lint-imports
 
 bench: .venv/ready
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --group bench
 	$(BIN)/python benchmarks/run.py
+	$(BIN)/python benchmarks/proofs.py
 
 screenshots: .venv/ready
 	$(BIN)/python scripts/screenshots.py

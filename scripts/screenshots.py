@@ -17,7 +17,12 @@ DISPLAY = ":97"
 COMMANDS = {
     "audit": "inkov audit as-found | head -38",
     "prove": "inkov prove as-found | head -38",
-    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile'; inkov prove as-found --grid",
+    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile'",
+    "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
+    "segments": "inkov prove as-found --grid",
+    "gateways": "inkov gateways as-found",
+    "recheck": "inkov prove mended --certificate proofs | head -2; inkov recheck proofs/*.json mended | head -36",
+    "rogue": "inkov ports as-found --rogue | head -38",
     "links": "inkov links as-found | head -38",
     "vlans": "inkov vlans as-found | head -38",
     "ports": "inkov ports mended --switch kelp-hall-2 --switch watchtower-a",
@@ -52,7 +57,7 @@ def picture(name: str, command: str, folder: Path) -> None:
     look = [word for key, value in LOOK.items() for word in ("-xrm", f"XTerm*{key}: {value}")]
     shape = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "139x41+0+0", "-b", "12", "+sb", "-u8"]
     window = subprocess.Popen(["xterm", *shape, *look, "-e", "bash", str(script)], env=env)
-    time.sleep(4)
+    time.sleep(5)
     subprocess.run(["import", "-window", "root", "-colors", "64", str(SHOTS / f"{name}.png")], env=env, check=True)
     window.terminate()
     window.wait()

@@ -78,6 +78,7 @@ def demo(
         f"  inkov links {as_found.as_posix()}               both ends of every link, what crosses, what is lost\n"
         f"  inkov vlans {as_found.as_posix()} --vlan 340    one VLAN across all switches\n"
         f"  inkov tree {as_found.as_posix()}                who is root, what is blocked, and why\n"
+        f"  inkov gateways {as_found.as_posix()}            what joins VLANs, and what filters stand in front\n"
         f"  inkov trim {as_found.as_posix()}                what each trunk's list should be\n"
         f"  inkov explain native/mismatch          what a rule looks for, and why\n"
         f"  inkov audit {(folder / 'mended').as_posix()}                 the same campus, put right\n"

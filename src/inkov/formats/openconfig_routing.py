@@ -290,6 +290,6 @@ def _may_route(entry: Node) -> bool:
 def _routes(instance: Node | None) -> bool | None:
     """Tells whether an instance routes: where it lists its address families, IPv4 or IPv6 is among them."""
     families = leaves_of(instance).get("enabled-address-families") if instance else None
-    if not isinstance(families, list):
+    if not isinstance(families, list) or not families:
         return None
     return bool({_kind(f) for f in families} & {"IPV4", "IPV6"})

@@ -90,6 +90,7 @@ class Graph:
 
     def __init__(self) -> None:
         self.stacked = False
+        self._turns: dict[Domain, Mask] | None = None
         self.edges: dict[str, list[Edge]] = defaultdict(list)
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
@@ -97,6 +98,28 @@ class Graph:
         self.stacked |= there.near.keeps or there.far.keeps
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
+
+    def becomes(self, domains: Mask, *, tagged: bool = False) -> Mask:
+        """Returns the domains that frames of some may ever be in, on whatever switch; all where tags are kept inside.
+
+        What frames really reach is never more than this, and on most campuses it is no more than `domains`.
+        """
+        if self.stacked or tagged:
+            return -1
+        if self._turns is None:
+            self._turns = {}
+            for bundle in {b for edges in self.edges.values() for e in edges for b in e.hop.leaks}:
+                for d in bits(bundle.out):
+                    self._turns[d] = self._turns.get(d, 0) | bundle.into
+        found, new = domains, domains
+        turning = sum(1 << d for d in self._turns)
+        while new & turning:
+            into = 0
+            for d in bits(new & turning):
+                into |= self._turns[d]
+            new = into & ~found
+            found |= new
+        return found
 
     def reach(self, starts: Iterable[tuple[str, Domain, Tags]]) -> Reach:
         """Follows frames that start inside switches, by edge ports, as far as they get.

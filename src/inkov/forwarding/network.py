@@ -170,13 +170,16 @@ class Network:
     @cached_property
     def edge_ports(self) -> Mapping[str, list[PortRef]]:
         """The edge ports of each switch: enabled, no link, no member of a LAG; in natural order."""
+        cabled: dict[str, set[str]] = defaultdict(set)
+        for ref in self.cabled:
+            cabled[ref.switch].add(ref.port)
         return {
             name: []
             if switch.kind is Kind.ROUTER
             else [
-                ref
+                PortRef(name, port.name)
                 for port in switch.ports.values()
-                if port.enabled and port.lag is None and (ref := PortRef(name, port.name)) not in self.cabled
+                if port.enabled and port.lag is None and port.name not in cabled[name]
             ]
             for name, switch in self.switches.items()
         }
@@ -211,7 +214,11 @@ class Network:
         for name, refs in self.station_ports.items():
             ports = self.switches[name].ports
             for ref in refs:
-                for vid in station_vlans(ports[ref.port].switching):
+                switching = ports[ref.port].switching
+                if isinstance(switching, Access) and switching.voice is None and switching.vid is not None:
+                    found[switching.vid].setdefault(name, []).append(ref)  # as nearly all are
+                    continue
+                for vid in station_vlans(switching):
                     found[vid].setdefault(name, []).append(ref)
         return found
 
@@ -224,9 +231,25 @@ class Network:
                 return True
 
     @cached_property
+    def _unusual(self) -> list[PortRef]:
+        """Station ports that are more than an access port, in natural order; few, so that others need not look at all."""
+        return [
+            ref
+            for name, refs in self.station_ports.items()
+            for ports in [self.switches[name].ports]
+            for ref in refs
+            if not isinstance(s := ports[ref.port].switching, Access) or s.voice is not None
+        ]
+
+    @cached_property
+    def tunnels(self) -> frozenset[PortRef]:
+        """Station ports that take everything into one VLAN, tags and all."""
+        return frozenset(ref for ref in self._unusual if isinstance(self.port(ref).switching, Tunnel))
+
+    @cached_property
     def wide_ports(self) -> list[PortRef]:
         """Station ports that are in more than one VLAN, in natural order."""
-        return [ref for refs in self.station_ports.values() for ref in refs if self.is_wide(ref)]
+        return [ref for ref in self._unusual if self.is_wide(ref)]
 
     def own_domains(self, ref: PortRef) -> Mask:
         """Returns the domains an honest station on a port sends in: untagged, or tagged where the port is a member."""
@@ -255,12 +278,11 @@ class Network:
     def open_trunks(self) -> list[PortRef]:
         """Ports that carry tags and face no switch: a station behind one is in all its VLANs."""
         found = []
-        for refs in self.edge_ports.values():
-            for ref in refs:
-                if isinstance(self.port(ref).switching, Trunk | General | Bridged):
-                    relay = self.relay(ref)
-                    if relay.out_tagged or relay.out_mapped:
-                        found.append(ref)
+        for ref in self._unusual:
+            if isinstance(self.port(ref).switching, Trunk | General | Bridged) and ref not in self.cabled:
+                relay = self.relay(ref)
+                if relay.out_tagged or relay.out_mapped:
+                    found.append(ref)
         return found
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:

@@ -114,12 +114,12 @@ class Apart:
     @property
     def pairs(self) -> list[tuple[str, str]]:
         """The pairs that must be apart, in the order of the segments."""
-        pairs = combinations(self.segments, 2)
-        return [
-            (a, b)
-            for a, b in pairs
-            if frozenset((a, b)) not in self.allowed and not (self.one_against and a != self.segments[0])
-        ]
+        return [(a, b) for a, b in combinations(self.segments, 2) if self.parts(a, b)]
+
+    def parts(self, a: str, b: str) -> bool:
+        """Tells whether two of its segments must be apart."""
+        allowed = bool(self.allowed) and frozenset((a, b)) in self.allowed
+        return not allowed and not (self.one_against and self.segments[0] not in {a, b})
 
 
 @dataclass(frozen=True, slots=True)

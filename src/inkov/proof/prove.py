@@ -13,9 +13,9 @@ from functools import cached_property
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View
+from inkov.forwarding.relay import Domain, Mask, View
 from inkov.model.campus import Apart, Claim, Facing, Together
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import VlanSet, bits
 from inkov.proof.between import between
 from inkov.proof.hostile import ARGUMENT as HOSTILE_ARGUMENT
 from inkov.proof.hostile import HostileProver
@@ -57,6 +57,7 @@ class Prover:
         self.network = network
         self._stations: dict[str, Stations] = {}
         self._spread: dict[tuple[str, View], Mapping[str, Mask]] = {}
+        self._domains: dict[str, Mask] = {}
         self._sides: dict[str, tuple[Speaker, Listener]] = {}
 
     @cached_property
@@ -106,7 +107,7 @@ class Prover:
     def apart(self, claim: Apart) -> Outcome:
         """Decides `apart` and `only`."""
         empty = [n for n in claim.segments if not self.stations(n)]
-        found = [w for a, b in claim.pairs for w in self.meetings(claim, a, b)]
+        found = [w for a, b in self.suspects(claim) for w in self.meetings(claim, a, b)]
         certain = tuple(w for w in found if not w.unknown)
         if claim.facing is Facing.HOSTILE and not certain:
             found = [w for a, b in claim.pairs for w in self.hostile.meetings(claim, a, b)]
@@ -119,6 +120,26 @@ class Prover:
             return CannotTell(tuple(f"no port of {n} is known" for n in empty))
         taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
         return Proved(self.argument(claim), (*taken, *self.without_gateway(claim)))
+
+    def suspects(self, claim: Apart) -> list[tuple[str, str]]:
+        """Returns the pairs of a claim that may meet, by the VLANs that frames of each may ever be in; no less than do.
+
+        Where packets count and there are gateways, that is every pair.
+        """
+        if 3 in claim.layers and self.layer3.gateways.all:
+            return claim.pairs
+        hearing: dict[Domain, list[str]] = {}
+        for n in claim.segments:
+            for domain in bits(self.stations(n).heard):
+                hearing.setdefault(domain, []).append(n)
+        place = {n: i for i, n in enumerate(claim.segments)}
+        found: set[tuple[str, str]] = set()
+        for a in claim.segments:
+            becomes = self._becomes(a)
+            for b in {b for d in (bits(becomes) if becomes >= 0 else hearing) for b in hearing.get(d, ())} - {a}:
+                if claim.parts(a, b):
+                    found.add((a, b) if place[a] < place[b] else (b, a))
+        return sorted(found, key=lambda pair: (place[pair[0]], place[pair[1]]))
 
     def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
         """Finds how two segments meet: at layer 2, or else at layer 3."""
@@ -142,7 +163,18 @@ class Prover:
 
     def meet(self, a: str, b: str) -> tuple[bool, bool]:
         """Tells whether frames of `a` may be heard in `b`, and the other way round."""
-        return self.stations(b).heard_in(self.spread(a)), self.stations(a).heard_in(self.spread(b))
+        return self._hears(b, a), self._hears(a, b)
+
+    def _hears(self, listener: str, speaker: str) -> bool:
+        stations = self.stations(listener)
+        return bool(self._becomes(speaker) & stations.heard) and stations.heard_in(self.spread(speaker))
+
+    def _becomes(self, name: str) -> Mask:
+        """Returns all domains that frames of a segment may ever be in, on whatever switch: no less than they are."""
+        if name not in self._domains:
+            stations = self.stations(name)
+            self._domains[name] = self.network.graph(View.MAY).becomes(stations.sent, tagged=bool(stations.tagged))
+        return self._domains[name]
 
     def witnesses(self, a: str, b: str, *, ab: bool, ba: bool) -> list[Witness]:
         """Finds a way for one pair: certain ones if there are any, and one for both directions if it serves both."""
@@ -181,14 +213,17 @@ class Prover:
     def frames_argument(self, names: Iterable[str]) -> str:
         """Says what the frames reach, and that they keep their VLAN on the way."""
         listed = list(names)
-        switches = {s for n in listed for s in self.spread(n)}
-        crossed = sum(1 for k in self.network.links if {k.a.switch, k.b.switch} <= switches)
-        reached: Mask = 0
-        own: Mask = 0
+        starts: dict[str, Mask] = {}
+        reached = own = 0
         for n in listed:
             own |= self.stations(n).vlans.mask
-            for mask in self.spread(n).values():
-                reached |= mask
+            for switch, mask in self.stations(n).masks.items():
+                starts[switch] = starts.get(switch, 0) | mask
+        tagged = [t for n in listed for t in self.stations(n).tagged]
+        switches = self.network.graph(View.MAY).spread(starts, tagged)  # of all at once
+        for mask in switches.values():
+            reached |= mask
+        crossed = sum(1 for k in self.network.links if k.a.switch in switches and k.b.switch in switches)
         strayed = VlanSet.from_mask(reached & ~own)
         others = f", besides them only VLAN {strayed}, which leads back into none" if strayed else ""
         return (

@@ -136,6 +136,7 @@ class Routing:
             doubts = tuple(filter(None, (unstated, came.doubt, went.doubt, way.doubt, *states)))
             if doubts and self.view is View.MUST:
                 continue
+            unfiltered = "" if came.by else "no filter stands there"
             yield (
                 way,
                 Turn(
@@ -144,8 +145,8 @@ class Routing:
                     way.out.gateway if way.out else None,
                     packet.source,
                     packet.target,
-                    tuple(filter(None, (came.by, way.via and f"route via {way.via}", went.by))),
-                    (came.source, way.source, went.source),
+                    tuple(filter(None, (came.by, way.via and f"route via {way.via}", went.by or unfiltered))),
+                    (into.gateway.source, came.source, way.source, way.out and way.out.gateway.source, went.source),
                     doubts,
                 ),
             )

@@ -11,7 +11,7 @@ from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Kind, Tunnel
+from inkov.model.switch import Kind
 from inkov.model.vlanset import VID_MAX, VlanSet, bits
 
 
@@ -38,6 +38,8 @@ class Stations:
         hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
         masks: the domains of `senders` on each switch, as one mask.
+        sent: the domains of `senders` on any switch.
+        heard: the domains of `hearers` on any switch.
         tagged: what stations on tunnel ports may send besides: (switch, domain, tags inside), for every VLAN in use.
     """
 
@@ -59,14 +61,16 @@ class Stations:
         self.masks = _masks(self.senders)
         self.tagged = self._through_tunnels(network)
         self._heard = _masks(self.hearers)
+        self.sent = _union(self.masks)
+        self.heard = _union(self._heard)
 
     def _in_vlans(self, network: Network, senders: _Ports, hearers: _Ports) -> None:
-        for vid in self.vlans & VlanSet(network.members):
+        wide = frozenset(network.wide_ports)
+        for vid in bits(self.vlans.mask & network.inhabited):
             for switch, refs in network.live_members(vid).items():
-                for ref in refs:
-                    if not network.is_wide(ref):
-                        senders[switch, vid].append(ref)
-                        hearers[switch, vid].append(ref)
+                if narrow := [ref for ref in refs if ref not in wide] if wide else refs:
+                    senders[switch, vid] = list(narrow)
+                    hearers[switch, vid] = list(narrow)
         self._on_ports(network, network.wide_ports, senders, hearers)
 
     def _on_ports(self, network: Network, refs: Iterable[PortRef], senders: _Ports, hearers: _Ports) -> None:
@@ -77,11 +81,9 @@ class Stations:
                 hearers[ref.switch, domain].append(ref)
 
     def _through_tunnels(self, network: Network) -> list[tuple[str, Domain, Tags]]:
-        places = [
-            place
-            for place, refs in self.senders.items()
-            if any(isinstance(network.port(r).switching, Tunnel) for r in refs)
-        ]
+        if not network.tunnels:
+            return []
+        places = [place for place, refs in self.senders.items() if not network.tunnels.isdisjoint(refs)]
         mask = network.used
         for segment in network.campus.segments.values():
             mask |= segment.vlans.mask if segment.ports is None else 0
@@ -113,7 +115,10 @@ def _looked_at(network: Network, ref: PortRef) -> set[PortRef]:
     return found
 
 
-def _ordered(found: Mapping[Place, list[PortRef]]) -> dict[Place, list[PortRef]]:
+def _ordered(found: Mapping[Place, list[PortRef]]) -> Mapping[Place, list[PortRef]]:
+    """Sorts ports, and places by their first port; those of one VLAN are sorted as they come from the network."""
+    if len({domain for _, domain in found}) < 2:
+        return found
     ports = {place: sorted(refs, key=lambda r: r.order) for place, refs in found.items()}
     return dict(sorted(ports.items(), key=lambda item: (item[1][0].order, item[0][1])))
 
@@ -123,6 +128,13 @@ def _masks(places: Iterable[Place]) -> dict[str, Mask]:
     for switch, domain in places:
         masks[switch] |= 1 << domain
     return masks
+
+
+def _union(masks: Mapping[str, Mask]) -> Mask:
+    made = 0
+    for mask in masks.values():
+        made |= mask
+    return made
 
 
 def host_segment(network: Network, host: Host) -> Segment:

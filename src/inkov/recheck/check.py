@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from functools import partial
 from ipaddress import ip_network
 from typing import Any
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Tunnel
-from inkov.model.vlanset import ALL
 from inkov.recheck.frames import Frames, Malformed, Set, places, read_set
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
@@ -69,7 +70,7 @@ class _Apart:
         known = {f"gateway {at[0]} {at[1].key}": at for at in self.gateways.all}
         for name in self.data:
             if name in known:
-                self.closed(name, self.gateways.sets_out(known[name]))
+                self.closed(name, partial(self.gateways.sets_out, known[name]))
             elif name.partition(" ")[2] not in self.stations:
                 raise Malformed(f"there is a closed set for {name!r}, which has no part in the claim")
         for a, b in self.claim["pairs"]:
@@ -77,7 +78,7 @@ class _Apart:
                 [("hostile", a, b), ("hostile", b, a)] if self.hostile else []
             )
             for facing, x, y in sides:
-                closed = self.closed(f"{facing} {x}", self._starts(facing, x))
+                closed = self.closed(f"{facing} {x}", partial(self._starts, facing, x))
                 ears = "hostile" if self.hostile and facing == "honest" else "honest"
                 if 2 in self.claim["layers"] and (where := self._heard(y, set(places(closed)), ears)):
                     return f"frames of {x} are heard by {y} at {where}"
@@ -85,13 +86,13 @@ class _Apart:
                     return how
         return ""
 
-    def closed(self, name: str, starts: set[tuple[str, Inside]]) -> Set:
-        """Returns a set of the certificate, once it is sure that nothing gets out of it."""
+    def closed(self, name: str, starts: Callable[[], Places]) -> Set:
+        """Returns a set of the certificate, once it is sure that what starts is in it and nothing gets out."""
         if name not in self.sets:
             if name not in self.data:
                 raise Malformed(f"there is no closed set for {name}")
             made = read_set(self.data[name])
-            if hole := self.frames.hole(made, starts):
+            if hole := self.frames.hole(made, starts()):
                 raise Malformed(f"the set of {name} has a hole: {hole}")
             self.sets[name] = made
         return self.sets[name]
@@ -106,7 +107,7 @@ class _Apart:
             made |= {(ref.switch, (d, ())) for d, _ in self.ports.enters(ref, ())}
             inside = self.ports.enters(ref, (ANY,))
             if not switch.worst.own_tag and not any(isinstance(k, Tunnel) for k in self.ports.kinds(ref)):
-                inside = {f for t in ALL for f in self.ports.enters(ref, (t, ANY))}
+                inside = {f for t in self.ports.tags(ref) for f in self.ports.enters(ref, (t, ANY))}
             made |= {(ref.switch, f) for f in inside}
         return {(s, f) for s, f in made if f[0]}
 
@@ -137,7 +138,7 @@ class _Apart:
         return ""
 
     def _reach(self, at: At) -> Places:
-        return set(places(self.closed(f"gateway {at[0]} {at[1].key}", self.gateways.sets_out(at))))
+        return set(places(self.closed(f"gateway {at[0]} {at[1].key}", partial(self.gateways.sets_out, at))))
 
     def _addresses(self, name: str) -> tuple[Any, ...]:
         stations, found = self.stations[name], {}

@@ -59,13 +59,25 @@ class Ports:
     def enters(self, ref: PortRef, tags: Tags) -> set[Inside]:
         """Returns where a frame that arrives at a port may be inside the switch."""
         found: set[Inside] = set()
-        wires = [tags] if tags[:1] != (ANY,) else [tags, *((t, ANY) for t in ALL)]
+        wires = [tags] if tags[:1] != (ANY,) else [tags, *((t, ANY) for t in self.tags(ref))]
         for kind in self.kinds(ref):
             for wire in wires:
                 found.update(
                     (d, (ANY,) if ANY in inner else inner) for d, inner in self._enters(ref.switch, kind, wire)
                 )
         return {(d, inner) for d, inner in found if self.relays(ref.switch, d) and len(inner) <= DEEPEST}
+
+    def tags(self, ref: PortRef) -> set[int]:
+        """Returns all tags that may lead anywhere at a port: those of VLANs the switch may relay, and those it renames."""
+        table = self.switches[ref.switch].vlans
+        renamed = {
+            t
+            for kind in self.kinds(ref)
+            for t, _ in (
+                kind.translate if isinstance(kind, Trunk) else kind.tagged if isinstance(kind, Bridged) else ()
+            )
+        }
+        return renamed | (set(ALL) if table is None else {1, *table})
 
     def leaves(self, ref: PortRef, frame: Inside) -> set[Tags]:
         """Returns the tags a frame may leave a port with; empty when it does not leave there."""

@@ -1,0 +1,211 @@
+"""Layer 3 of OpenConfig data: gateways, routes, filters and where they are bound."""
+
+import json
+
+import pytest
+
+import inkov
+from inkov.model.switch import Routed
+from inkov.proof.outcome import Broken, CannotTell, Proved
+
+
+def address(ip, length):
+    return {"addresses": {"address": [{"ip": ip, "config": {"ip": ip, "prefix-length": length}}]}}
+
+
+def access(name, vid):
+    return {
+        "name": name,
+        "config": {"name": name, "type": "iana-if-type:ethernetCsmacd"},
+        "ethernet": {"switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": vid}}},
+    }
+
+
+def entry(number, action, source="", target="", **more):
+    ends = {"source-address": source, "destination-address": target}
+    made = {"sequence-id": number, "actions": {"config": {"forwarding-action": action}}}
+    if source or target:
+        made["ipv4"] = {"config": {k: v for k, v in ends.items() if v}}
+    return {**made, **more}
+
+
+def document(entries=(), bound="v10", side="ingress", families=("IPV4",)):
+    kind = "openconfig-acl:ACL_IPV4"
+    return {
+        "system": {"config": {"hostname": "core"}},
+        "interfaces": {
+            "interface": [
+                access("p1", 10),
+                access("p2", 20),
+                {
+                    "name": "v10",
+                    "config": {"type": "iana-if-type:l3ipvlan"},
+                    "routed-vlan": {"config": {"vlan": 10}, "ipv4": address("192.0.2.1", 29)},
+                },
+                {
+                    "name": "v20",
+                    "config": {"type": "iana-if-type:l3ipvlan"},
+                    "routed-vlan": {
+                        "config": {"vlan": "guests"},
+                        "ipv4": address("192.0.2.65", 29),
+                        "ipv6": address("2001:db8::1", 64),
+                    },
+                },
+                {
+                    "name": "r1",
+                    "config": {"name": "r1"},
+                    "subinterfaces": {
+                        "subinterface": [
+                            {"index": 0, "ipv4": address("192.0.2.129", 30)},
+                            {"index": 7, "vlan": {"config": {"vlan-id": "100.5"}}, "ipv4": address("192.0.2.133", 30)},
+                            {
+                                "index": 8,
+                                "vlan": {"match": {"single-tagged": {"config": {"vlan-id": 101}}}},
+                                "ipv4": address("192.0.2.137", 30),
+                            },
+                        ]
+                    },
+                },
+            ]
+        },
+        "network-instances": {
+            "network-instance": [
+                {
+                    "name": "default",
+                    "config": {"type": "DEFAULT_INSTANCE", "enabled-address-families": list(families)},
+                    "vlans": {
+                        "vlan": [
+                            {"vlan-id": 10, "config": {"vlan-id": 10}},
+                            {"vlan-id": 20, "config": {"vlan-id": 20, "name": "guests"}},
+                        ]
+                    },
+                    "protocols": {
+                        "protocol": [
+                            {
+                                "identifier": "openconfig-policy-types:STATIC",
+                                "name": "static",
+                                "static-routes": {
+                                    "static": [
+                                        {
+                                            "prefix": "0.0.0.0/0",
+                                            "next-hops": {
+                                                "next-hop": [{"index": "a", "config": {"next-hop": "192.0.2.130"}}]
+                                            },
+                                        }
+                                    ]
+                                },
+                            }
+                        ]
+                    },
+                },
+                {
+                    "name": "guests",
+                    "config": {"type": "L3VRF"},
+                    "interfaces": {"interface": [{"id": "r1.7", "config": {"interface": "r1", "subinterface": 7}}]},
+                },
+            ]
+        },
+        "acl": {
+            "acl-sets": {"acl-set": [{"name": "f", "type": kind, "acl-entries": {"acl-entry": list(entries)}}]},
+            "interfaces": {
+                "interface": [
+                    {
+                        "id": "any text",
+                        "interface-ref": {"config": {"interface": bound}},
+                        f"{side}-acl-sets": {f"{side}-acl-set": [{"set-name": "f", "type": kind}]},
+                    }
+                ]
+            },
+        },
+    }
+
+
+def load(tmp_path, made):
+    (tmp_path / "core.json").write_text(json.dumps(made), "utf-8")
+    return inkov.load(tmp_path)
+
+
+def test_gateways_routes_and_tables_are_read(tmp_path):
+    switch = load(tmp_path, document()).switches["core"]
+    assert [(g.vid, g.shown, g.port, g.vrf, g.inward) for g in switch.gateways] == [
+        (10, "192.0.2.1/29", "", "", "f"),
+        (20, "192.0.2.65/29, 2001:db8::1/64", "", "", ""),
+        (None, "192.0.2.129/30", "r1", "", ""),
+        (100, "192.0.2.133/30", "r1", "guests", ""),
+        (101, "192.0.2.137/30", "r1", "", ""),
+    ]
+    assert switch.ports["r1"].switching == Routed((None, 100, 101))
+    assert (switch.routing, switch.learns) == (True, "")
+    assert [(str(r.prefix), str(r.via), r.vrf) for r in switch.routes] == [("0.0.0.0/0", "192.0.2.130", "")]
+
+
+DROP = entry(30, "openconfig-acl:DROP")
+TO_GUESTS = entry(10, "DROP", target="192.0.2.64/29")
+
+
+@pytest.mark.parametrize(
+    ("entries", "outcome"),
+    [
+        ([DROP], Broken),  # only one way is shut
+        ([entry(20, "ACCEPT"), entry(10, "DROP")], Broken),  # by number, whatever the order: shut one way
+        ([entry(10, "ACCEPT", transport={"config": {"destination-port": 443}}), DROP], Broken),
+    ],
+)
+def test_filters_shut_one_way(tmp_path, entries, outcome):
+    campus = load(tmp_path, document(entries))
+    (verdict,) = inkov.prove(campus, ["apart 10 20"])
+    assert isinstance(verdict.outcome, outcome)
+    both = verdict.outcome.witnesses[0].both
+    assert both == any("transport" in e for e in entries)
+
+
+def test_what_is_not_stated_is_not_known(tmp_path):
+    campus = load(
+        tmp_path, document([entry(10, "DROP", source="192.0.2.64/29")], bound="v10", side="egress", families=())
+    )
+    (verdict,) = inkov.prove(campus, ["apart 10 20"])
+    assert isinstance(verdict.outcome, CannotTell)
+    assert "whether core routes is not stated" in verdict.outcome.missing
+    closed = document([DROP], families=("IPV4",))
+    closed["acl"]["interfaces"]["interface"][0]["egress-acl-sets"] = {
+        "egress-acl-set": [{"set-name": "f", "type": "ACL_IPV4"}]
+    }
+    (verdict,) = inkov.prove(load(tmp_path, closed), ["apart 10 20"])
+    assert isinstance(verdict.outcome, Proved)
+    learning = document()
+    learning["network-instances"]["network-instance"][0]["protocols"]["protocol"].append(
+        {"identifier": "OSPF", "name": "1"}
+    )
+    assert load(tmp_path, learning).switches["core"].learns == "OSPF"
+
+
+@pytest.mark.parametrize(
+    ("change", "what"),
+    [
+        (
+            lambda d: d["interfaces"]["interface"][2]["routed-vlan"]["config"].update(vlan="nobody"),
+            "'nobody' is neither a VLAN number nor the name of one",
+        ),
+        (
+            lambda d: d["acl"]["acl-sets"]["acl-set"][0]["acl-entries"]["acl-entry"].append(entry(1, "MAYBE")),
+            "'MAYBE' is not an action",
+        ),
+        (
+            lambda d: d["acl"]["acl-sets"]["acl-set"][0]["acl-entries"]["acl-entry"].append(
+                entry(1, "DROP", "nowhere")
+            ),
+            "'nowhere' is not a prefix",
+        ),
+        (
+            lambda d: d["interfaces"]["interface"][2]["routed-vlan"].update(ipv4=address("192.0.2.1", 99)),
+            "192.0.2.1/99 is not an address with prefix length",
+        ),
+    ],
+)
+def test_wrong_layer_3_says_where(tmp_path, change, what):
+    made = document()
+    change(made)
+    with pytest.raises(inkov.BadInput) as caught:
+        load(tmp_path, made)
+    assert what in str(caught.value)
+    assert "core.json" in str(caught.value)
