@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from os import PathLike
 from pathlib import Path
 
 from inkov.formats.certificates import digest, read_json, write_json
+from inkov.formats.positions import Positions
 from inkov.formats.rewrite import rewrite
 from inkov.formats.site import Progress, load_files
 from inkov.forwarding.flood import Flooding
@@ -30,6 +31,7 @@ from inkov.proof.sentences import BadClaim, parse_claim
 from inkov.rules.catalogue import audit as _audit
 from inkov.rules.finding import Finding
 from inkov.views.checks import CheckedRow, checked_row
+from inkov.views.reports import AuditView
 from inkov.views.tables import HeardRow
 
 
@@ -74,6 +76,49 @@ def audit(campus: Campus) -> tuple[Finding, ...]:
         Findings, worst first, those with a common cause folded into one.
     """
     return _audit(network(campus))
+
+
+def lines_of(site: str | PathLike[str]) -> Callable[[str, str], int | None]:
+    """Returns what finds the line of a data path in a file of a site; files are read when first asked for."""
+    _, files = load_files(site)
+    read: dict[str, Positions] = {}
+
+    def line(name: str, path: str) -> int | None:
+        if name not in files:
+            return None
+        if name not in read:
+            read[name] = Positions(files[name].read_text("utf-8-sig", "replace"))
+        return read[name].line(path)
+
+    return line
+
+
+def read_baseline(path: Path) -> frozenset[str]:
+    """Returns the identities of the findings in a baseline.
+
+    Raises:
+        BadInput: the file is no baseline.
+    """
+    ((_, document),) = read_json([path], "a baseline")
+    try:
+        if document["inkov"] == "baseline":
+            return frozenset(str(row["id"]) for row in document["findings"])
+    except (TypeError, KeyError):
+        pass
+    raise BadInput([Problem(Source(path.as_posix()), "this is no baseline; 'inkov audit --write-baseline' writes one")])
+
+
+def write_baseline(view: AuditView, path: Path) -> None:
+    """Writes what an audit found as a baseline, sorted, so that it can be kept and compared.
+
+    Raises:
+        BadInput: the file cannot be written.
+    """
+    listed = [f for head in view.findings for f in (head, *head.also)]
+    rows = sorted(
+        ({"id": f.id, "rule": f.rule, "place": f.place} for f in listed), key=lambda r: (r["rule"], r["place"])
+    )
+    write_json(path.parent, {path.name: {"inkov": "baseline", "findings": rows}})
 
 
 def prove(campus: Campus, claims: Sequence[Claim | str] | None = None) -> list[Verdict]:
@@ -149,7 +194,7 @@ def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[Che
         BadInput: the site cannot be read, or a certificate is no JSON.
     """
     campus, files = load_files(site)
-    documents = read_json(certificates)
+    documents = read_json(certificates, "a certificate")
     known = {name: digest(path) for name, path in files.items()}
     return [checked_row(path.as_posix(), document, campus, known) for path, document in documents]
 

@@ -10,16 +10,28 @@ from conftest import write_files
 from inkov.forwarding.network import Network
 from inkov.model.vlanset import VlanSet
 from inkov.rules import catalogue
-from inkov.rules.catalogue import RULES, audit
+from inkov.rules.catalogue import RULES, Choice, audit
 from inkov.rules.finding import Finding, Severity, grouped
 
-NOT_THEMES = {"__init__", "catalogue", "finding", "leak", "pairs", "registry", "subnets", "triangle", "wording"}
+NOT_THEMES = {
+    "__init__",
+    "catalogue",
+    "choice",
+    "faults",
+    "finding",
+    "leak",
+    "pairs",
+    "registry",
+    "subnets",
+    "triangle",
+    "wording",
+}
 
 
 @pytest.mark.parametrize("name", sorted(RULES))
 def test_breaking_example_yields_exactly_that_finding(name, tmp_path):
     rule = RULES[name]
-    found = audit(Network(inkov.load(write_files(tmp_path, rule.breaks.files))), [name])
+    found = audit(Network(inkov.load(write_files(tmp_path, rule.breaks.files))), Choice(only=(name,)))
     assert [(f.rule, f.place) for f in found] == [(name, rule.breaks.place)]
     (finding,) = found
     assert finding.severity.rank >= rule.severity.rank
@@ -33,7 +45,7 @@ def test_breaking_example_yields_exactly_that_finding(name, tmp_path):
 @pytest.mark.parametrize("name", sorted(RULES))
 def test_passing_example_yields_nothing(name, tmp_path):
     rule = RULES[name]
-    assert audit(Network(inkov.load(write_files(tmp_path, rule.passes.files))), [name]) == ()
+    assert audit(Network(inkov.load(write_files(tmp_path, rule.passes.files))), Choice(only=(name,))) == ()
 
 
 def test_every_module_is_in_the_catalogue_and_holds_its_theme():
@@ -75,7 +87,7 @@ def test_vlans_cut_by_one_disabled_port_are_one_finding(tmp_path):
         "a.yaml": SPLIT.format("a", "false").replace("'305'", "all"),
         "b.yaml": SPLIT.format("b", "true").replace("'305'", "all") + "neighbours: {u: a u}\n",
     }
-    found = audit(Network(inkov.load(write_files(tmp_path, files))), ["vlan/islands"])
+    found = audit(Network(inkov.load(write_files(tmp_path, files))), Choice(only=("vlan/islands",)))
     assert [(f.place, f.vlans) for f in found] == [("VLANs 310,320", VlanSet([310, 320]))]
     assert found[0].what == (
         "VLANs 310,320 are in 2 parts that cannot reach each other: {a} and {b} (a:u <-> b:u: a:u is disabled)."

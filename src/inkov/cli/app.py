@@ -12,6 +12,7 @@ from typing import Annotated
 import typer
 
 from inkov import __version__
+from inkov.cli.auditing import AuditFormat, audit, draft, report
 from inkov.cli.layer3 import gateways
 from inkov.cli.options import (
     FormatOption,
@@ -36,15 +37,6 @@ app = typer.Typer(
 )
 
 
-class FailOn(StrEnum):
-    """Severities that `audit --fail-on` takes."""
-
-    BREACH = "breach"
-    OUTAGE = "outage"
-    RISK = "risk"
-    TIDY = "tidy"
-
-
 def _version(asked: bool) -> None:
     if asked:
         sys.stdout.write(f"inkov {__version__}\n")
@@ -66,11 +58,12 @@ def demo(
 ) -> None:
     """Write the demo campus, audit it, try its claims, and say what to look at next."""
     from inkov.demo.station import write
+    from inkov.rules.choice import Choice
 
     write(folder)
     as_found = folder / "as-found"
     sys.stdout.write(f"wrote {as_found.as_posix()} and {(folder / 'mended').as_posix()}\n\n")
-    _audit(as_found, Format.TEXT, None)
+    report(as_found, Choice(), AuditFormat.TEXT, None)
     sys.stdout.write("\n")
     decide(as_found, None, Format.TEXT, None)
     sys.stdout.write(
@@ -85,33 +78,8 @@ def demo(
     )
 
 
-@app.command(epilog="Example: inkov audit exports --fail-on outage --format json -o audit.json")
-def audit(
-    site: SiteArgument = Path(),
-    fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Find what is wrong: findings by cause, worst first."""
-    found = _audit(site, result_format, output)
-    order = [s.value for s in FailOn]
-    if any(order.index(severity) <= order.index(fail_on.value) for severity in found):
-        raise typer.Exit(Exit.FOUND)
-
-
-def _audit(site: Path, result_format: Format, output: Path | None) -> list[str]:
-    """Runs an audit and returns the severities it found."""
-    network = load_network(site)
-    from inkov.render.audit_text import audit_text
-    from inkov.render.jsondoc import to_json
-    from inkov.rules.catalogue import audit as run
-    from inkov.views.reports import audit_view
-
-    view = audit_view(network, run(network))
-    emit(result_format, output, lambda: audit_text(view), lambda: to_json(view))
-    return [severity for severity, n in view.counts.items() if n]
-
-
+app.command(epilog="Example: inkov audit exports --fail-on outage --format sarif -o audit.sarif")(audit)
+app.command(epilog="Example: inkov draft exports -o exports/campus.yaml")(draft)
 app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")(prove)
 app.command(epilog="Example: inkov recheck proofs/card-data-stays-apart.json quillfin/mended")(recheck)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
@@ -111,6 +112,23 @@ class ClaimEntry(Document):
         return self
 
 
+def _to_date(value: Any) -> Any:
+    try:
+        return date.fromisoformat(value)
+    except (TypeError, ValueError):
+        raise wrong(f"{value!r:.40} is not a date; expected one such as 2027-03-31") from None
+
+
+class WaiverEntry(Document):
+    """Findings that are not to be reported."""
+
+    rule: Label = Field(description="Name of a rule, or a pattern such as native/*.")
+    at: Label = Field("*", description="The place, or a pattern; either end of a link will do.")
+    why: Label
+    until: Annotated[date | None, BeforeValidator(_to_date)] = Field(None, description="The last day it holds.")
+    owner: Label = ""
+
+
 class CampusDocument(Document):
     """One campus."""
 
@@ -127,6 +145,10 @@ class CampusDocument(Document):
     ] = Field([], description="Hosts, or the name of a CSV file that lists them.")
     keep: ListField = Field(VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk.")
     parking: VidField | None = Field(None, description="The VLAN of ports nobody uses.")
+    waive: list[WaiverEntry] = Field([], description="Findings that are not to be reported, with the reason.")
+    rules: dict[str, Literal["breach", "outage", "risk", "tidy", "off"]] = Field(
+        {}, description="Rule, or a pattern of rules, to the severity it has here, or off."
+    )
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[
         dict[Name, SegmentEntry],

@@ -14,7 +14,7 @@ from inkov.formats.fields import port_names
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
-from inkov.model.campus import BOTH, Apart, Cable, Claim, Facing, Host, Segment, Together
+from inkov.model.campus import BOTH, Apart, Cable, Claim, Facing, Host, Segment, Together, Waiver
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.routing import Prefix
@@ -138,6 +138,13 @@ class CampusFile:
                 else:
                     hint = nearest(port, switches[switch].ports)
                     self._wrong(f"{switch} has no port {port!r}{hint}", "segments", segment, "ports")
+
+    def waivers(self) -> tuple[Waiver, ...]:
+        """Returns the waivers, in the order of the file."""
+        return tuple(
+            Waiver(w.rule, w.at, w.why, w.until, w.owner, self._source("waive", i))
+            for i, w in enumerate(self.document.waive)
+        )
 
     def claims(
         self, known: Mapping[str, Segment], hosts: Mapping[str, Host], devices: Iterable[str]

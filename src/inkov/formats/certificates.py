@@ -1,4 +1,4 @@
-"""Certificate files: JSON, each written whole or not at all."""
+"""Certificates and baselines: JSON files, each written whole or not at all."""
 
 from __future__ import annotations
 
@@ -41,8 +41,8 @@ def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
         raise BadInput([Problem(Source(folder.as_posix()), problem)]) from None
 
 
-def read_json(paths: Iterable[Path]) -> list[tuple[Path, Any]]:
-    """Reads JSON files.
+def read_json(paths: Iterable[Path], what: str) -> list[tuple[Path, Any]]:
+    """Reads JSON files that should be something, such as a certificate.
 
     Raises:
         BadInput: some cannot be read, or are no JSON; all of them at once.
@@ -52,13 +52,13 @@ def read_json(paths: Iterable[Path]) -> list[tuple[Path, Any]]:
     for path in paths:
         try:
             if path.stat().st_size > _MAX_BYTES:
-                problems.append(Problem(Source(path.as_posix()), "larger than 256 MB; this is no certificate"))
+                problems.append(Problem(Source(path.as_posix()), f"larger than 256 MB; this is not {what}"))
                 continue
             made.append((path, json.loads(path.read_text("utf-8"))))
         except OSError as exc:
             problems.append(Problem(Source(path.as_posix()), f"cannot be read: {exc.strerror or 'error'}"))
         except (ValueError, RecursionError):
-            problems.append(Problem(Source(path.as_posix()), "this is no JSON; expected a certificate"))
+            problems.append(Problem(Source(path.as_posix()), f"this is no JSON; expected {what}"))
     if problems:
         raise BadInput(problems)
     return made

@@ -243,6 +243,8 @@ class _Loader:
             claims=file.claims(segments, hosts, switches),
             keep=file.document.keep.vlans,
             parking=file.document.parking,
+            waivers=file.waivers(),
+            severities=file.document.rules,
             notes=tuple(self.notes),
         )
 

@@ -6,13 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 from itertools import combinations
-from typing import Final, TypeAlias
+from typing import TYPE_CHECKING, Final, TypeAlias
 
 from inkov.model.names import PortRef
 from inkov.model.routing import Address, Ip, Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 from inkov.model.vlanset import NONE, Vid, VlanSet
+
+if TYPE_CHECKING:
+    from datetime import date
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,6 +157,26 @@ class Together:
 Claim: TypeAlias = Apart | Together
 
 
+@dataclass(frozen=True, slots=True)
+class Waiver:
+    """Findings that somebody has agreed to live with.
+
+    Attributes:
+        rule: name of the rule, or a pattern such as `native/*`.
+        at: the place, or a pattern; either end of a link will do.
+        why: the reason.
+        until: the last day it holds; None for no end.
+        owner: who answers for it.
+    """
+
+    rule: str
+    at: str
+    why: str
+    until: date | None = None
+    owner: str = ""
+    source: Source = field(default=Source(""), compare=False)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Campus:
     """Everything given to one run.
@@ -167,6 +190,8 @@ class Campus:
         claims: in the order of the file.
         keep: VLANs that are never trimmed off a trunk.
         parking: the VLAN of ports nobody uses; None when the file does not say.
+        waivers: findings that are not to be reported.
+        severities: rule, or a pattern of rules, to the severity it has here, or `off`.
         notes: what was passed over while reading, one sentence each.
     """
 
@@ -178,4 +203,6 @@ class Campus:
     claims: tuple[Claim, ...] = ()
     keep: VlanSet = NONE
     parking: Vid | None = None
+    waivers: tuple[Waiver, ...] = ()
+    severities: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()

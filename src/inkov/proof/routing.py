@@ -137,6 +137,7 @@ class Routing:
             if doubts and self.view is View.MUST:
                 continue
             unfiltered = "" if came.by else "no filter stands there"
+            out = way.out.gateway.source if way.out else None
             yield (
                 way,
                 Turn(
@@ -146,7 +147,7 @@ class Routing:
                     packet.source,
                     packet.target,
                     tuple(filter(None, (came.by, way.via and f"route via {way.via}", went.by or unfiltered))),
-                    (into.gateway.source, came.source, way.source, way.out and way.out.gateway.source, went.source),
+                    (into.gateway.source, came.source, way.source, out, went.source),
                     doubts,
                 ),
             )

@@ -28,7 +28,9 @@ def _summary(view: AuditView) -> RenderableType:
     )
     head = Text.assemble(words(view.campus, "bold"), "   ", (counted, "dim"))
     counts = [(str(n), many(n, severity), SEVERITY_STYLES[severity]) for severity, n in view.counts.items() if n]
-    return Group(head, tally(counts) if counts else Text("no findings", style="bold"))
+    left_out = [f"{n} {word}" for n, word in ((view.waived, "waived"), (view.known, "known before")) if n]
+    more = [Text(f"besides {' and '.join(left_out)}", style="dim")] if left_out else []
+    return Group(head, tally(counts) if counts else Text("no findings", style="bold"), *more)
 
 
 def _closing(view: AuditView) -> list[RenderableType]:

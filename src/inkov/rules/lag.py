@@ -145,7 +145,10 @@ def scattered(facts: Facts) -> Iterator[Finding]:
                 what=f"The members of {own} end on {joined(sorted(switches))}: each gets only a part of the frames.",
                 mend="Cable all members to one switch, or make a LAG for each.",
                 evidence=(at(network, own, f"members {ports_text(network.port(own).members)}", ""),),
-                causes=(cause(own, "members"),),
+                causes=(
+                    cause(own, "members"),
+                    *(cause(PortRef(own.switch, m), "cable") for m in network.port(own).members),
+                ),
             )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from inkov.forwarding.relay import untagged_vlan
 from inkov.forwarding.words import setting
@@ -14,7 +14,7 @@ from inkov.proof.rogue import jumps
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import PLACE, pair
-from inkov.rules.registry import Example, Facts, rule
+from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, joined, member_count, named, vlans
 
 _USERS = Example(pair("{trunk: '310,330', native: 330}", "{trunk: '310,330', native: 330}"), place="VLAN 330")
@@ -177,3 +177,77 @@ def jump(facts: Facts) -> Iterator[Finding]:
                 causes=tuple(cause(e, "native") for e in found[vid]),
                 vlans=reached,
             )
+
+
+def _alone(vlans_: str, trunk: str) -> dict[str, str]:
+    ports = f"{{1: {{access: 310}}, u1: {trunk}}}"
+    return {
+        "a.yaml": switch_text("archive", f"{{310: tank-sensors{vlans_}}}", ports, neighbours="{u1: seal-ward u1}"),
+        "b.yaml": switch_text(
+            "seal-ward", "{310: tank-sensors, 990: unused}", "{1: {access: 310}, u1: {trunk: '310,990', native: 990}}"
+        ),
+    }
+
+
+_WELL = Example(_alone(", 990: unused", "{trunk: '310,990', native: 990}"))
+
+
+def _natives(facts: Facts, wrong: Callable[[str, Trunk], bool]) -> Iterator[tuple[PortRef, Vid]]:
+    """Yields the ends of links between switches whose native VLAN is wrong."""
+    for link in facts.network.joins:
+        for end in (link.a, link.b):
+            switching = facts.network.settled(end).switching
+            if isinstance(switching, Trunk) and switching.native is not None and wrong(end.switch, switching):
+                yield end, switching.native
+
+
+@rule(
+    "native/undefined",
+    Severity.TIDY,
+    looks_for="A trunk whose native VLAN its own switch does not define.",
+    why="Untagged frames are dropped there, which may be meant; but a VLAN of that number that comes up later joins them.",
+    mend="Define the native VLAN, or set none.",
+    breaks=Example(_alone("", "{trunk: '310,990', native: 990}"), place="archive:u1"),
+    passes=_WELL,
+)
+def native_undefined(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a port."""
+    network = facts.network
+    for end, vid in _natives(
+        facts, lambda s, t: not network.defined(s) >> (t.native or 0) & 1 and t.native != DEFAULT_VLAN
+    ):
+        yield Finding(
+            rule="native/undefined",
+            severity=Severity.TIDY,
+            place=str(end),
+            what=f"The native VLAN {vid} of {end} is not defined on {end.switch}: untagged frames are dropped there.",
+            mend=f"Define VLAN {vid} on {end.switch}, or set no native VLAN at {end}.",
+            evidence=(at(network, end, f"native {vid}", "native"),),
+            causes=(cause(end, "native"), (end.switch, "vlans", str(vid))),
+            vlans=VlanSet([vid]),
+        )
+
+
+@rule(
+    "native/unlisted",
+    Severity.TIDY,
+    looks_for="A trunk whose native VLAN is not in its own allowed list.",
+    why="Platforms differ: some pass untagged frames all the same, some drop them.",
+    mend="Put the native VLAN into the list, or set none.",
+    breaks=Example(_alone(", 990: unused", "{trunk: '310', native: 990}"), place="archive:u1"),
+    passes=_WELL,
+)
+def native_unlisted(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a port."""
+    network = facts.network
+    for end, vid in _natives(facts, lambda _, t: t.native not in t.allowed):
+        yield Finding(
+            rule="native/unlisted",
+            severity=Severity.TIDY,
+            place=str(end),
+            what=f"The native VLAN {vid} of {end} is not in its own list: whether untagged frames pass depends on the platform.",
+            mend=f"Put VLAN {vid} into the list of {end}, or set no native VLAN there.",
+            evidence=(at(network, end, f"native {vid}", "native"), at(network, end, "the list", "allowed")),
+            causes=(cause(end, "native"), cause(end, "allowed")),
+            vlans=VlanSet([vid]),
+        )

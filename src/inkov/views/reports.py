@@ -11,6 +11,7 @@ from inkov.model.campus import Apart, Facing, Together
 from inkov.model.source import Source
 from inkov.proof.grid import Grid
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Turn, Verdict, Witness
+from inkov.rules.choice import identity
 from inkov.rules.finding import Evidence, Finding, Severity
 
 
@@ -28,8 +29,9 @@ class EvidenceView:
 
 @dataclass(frozen=True, slots=True)
 class FindingView:
-    """A finding; `also` are weaker ones with the same cause."""
+    """A finding; `also` are weaker ones with the same cause, `id` is what it is known by from run to run."""
 
+    id: str
     rule: str
     severity: str
     place: str
@@ -53,12 +55,17 @@ class Size:
 
 @dataclass(frozen=True, slots=True)
 class AuditView:
-    """An audit: the campus, how many findings of each severity, and the findings, worst first."""
+    """An audit: the campus, how many findings of each severity, and the findings, worst first.
+
+    `waived` is how many more are waived, and `known` how many more were in the baseline.
+    """
 
     campus: str
     size: Size
     counts: dict[str, int]
     findings: tuple[FindingView, ...]
+    waived: int = 0
+    known: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,15 +155,16 @@ def size(network: Network) -> Size:
     return Size(len(network.switches), ports, len(network.links), network.used.bit_count())
 
 
-def audit_view(network: Network, findings: Sequence[Finding]) -> AuditView:
+def audit_view(network: Network, findings: Sequence[Finding], waived: int = 0, known: int = 0) -> AuditView:
     """Returns an audit as plain data."""
     counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
-    return AuditView(network.campus.name, size(network), counts, tuple(map(finding_view, findings)))
+    return AuditView(network.campus.name, size(network), counts, tuple(map(finding_view, findings)), waived, known)
 
 
 def finding_view(finding: Finding) -> FindingView:
     """Returns one finding as plain data."""
     return FindingView(
+        id=identity(finding),
         rule=finding.rule,
         severity=finding.severity.value,
         place=finding.place,

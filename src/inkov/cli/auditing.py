@@ -1,0 +1,148 @@
+"""The command that finds what is wrong, and the one that drafts a first campus file."""
+
+from __future__ import annotations
+
+import datetime as dt
+from enum import StrEnum
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.options import OutputOption, SiteArgument, load_network
+from inkov.cli.output import Exit, Format, complain, emit, put
+from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.source import Source
+
+if TYPE_CHECKING:
+    from inkov.rules.choice import Choice
+    from inkov.views.reports import AuditView
+
+
+class FailOn(StrEnum):
+    """Severities that `audit --fail-on` takes."""
+
+    BREACH = "breach"
+    OUTAGE = "outage"
+    RISK = "risk"
+    TIDY = "tidy"
+
+
+class AuditFormat(StrEnum):
+    """How findings are written: for people, for programs, spreadsheets, wikis, code hosts and pipelines."""
+
+    TEXT = "text"
+    JSON = "json"
+    CSV = "csv"
+    MD = "md"
+    SARIF = "sarif"
+    JUNIT = "junit"
+
+
+def audit(
+    site: SiteArgument = Path(),
+    fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
+    only: Annotated[
+        list[str] | None, typer.Option(metavar="RULE", help="Run these rules alone; patterns such as 'native/*' work.")
+    ] = None,
+    skip: Annotated[
+        list[str] | None, typer.Option(metavar="RULE", help="Do not run these; patterns work, too; repeatable.")
+    ] = None,
+    severity: Annotated[
+        list[str] | None,
+        typer.Option(metavar="RULE=LEVEL", help="Another severity for some rules: breach, outage, risk, tidy or off."),
+    ] = None,
+    baseline: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Report only what is not in this baseline.")
+    ] = None,
+    write_baseline: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="Write what is found now as a baseline, and report it.")
+    ] = None,
+    result_format: Annotated[
+        AuditFormat, typer.Option("--format", help="Text for people, the others for programs.")
+    ] = AuditFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Find what is wrong: findings by cause, worst first."""
+    from inkov import api
+    from inkov.rules.choice import Choice
+
+    known = api.read_baseline(baseline) if baseline is not None else frozenset()
+    choice = Choice(
+        only=_rules(only, "--only"),
+        skip=_rules(skip, "--skip"),
+        severities=_severities(severity),
+        today=dt.datetime.now(tz=dt.UTC).date(),
+        known=known,
+    )
+    view = report(site, choice, result_format, output, fail_on.value)
+    if write_baseline is not None:
+        api.write_baseline(view, write_baseline)
+        complain(f"wrote {write_baseline.as_posix()}")
+    order = [s.value for s in FailOn]
+    if any(n and order.index(s) <= order.index(fail_on.value) for s, n in view.counts.items()):
+        raise typer.Exit(Exit.FOUND)
+
+
+def _rules(patterns: list[str] | None, option: str) -> tuple[str, ...]:
+    """Returns patterns of rules, each of which fits some rule."""
+    from inkov.rules.catalogue import RULES
+    from inkov.rules.choice import fits
+
+    wrong = [p for p in patterns or () if not any(fits(name, [p]) for name in RULES)]
+    if wrong:
+        raise BadInput(Problem(Source(option), f"no rule matches {p!r}{nearest(p, RULES)}") for p in wrong)
+    return tuple(patterns or ())
+
+
+def _severities(said: list[str] | None) -> dict[str, str]:
+    levels = [*(s.value for s in FailOn), "off"]
+    made: dict[str, str] = {}
+    for text in said or ():
+        rule, _, level = text.partition("=")
+        _rules([rule], "--severity")
+        if level not in levels:
+            problem = f"{text!r} is not understood; expected RULE=LEVEL with one of {', '.join(levels)}"
+            raise BadInput([Problem(Source("--severity"), problem)])
+        made[rule] = level
+    return made
+
+
+def report(
+    site: Path, choice: Choice, result_format: AuditFormat, output: Path | None, fail_on: str = "risk"
+) -> AuditView:
+    """Runs an audit, writes what it found, and returns it."""
+    network = load_network(site)
+    from inkov.render.audit_text import audit_text
+    from inkov.render.jsondoc import to_json
+    from inkov.rules.catalogue import RULES, audited
+    from inkov.views.reports import audit_view
+
+    found = audited(network, choice)
+    view = audit_view(network, found.findings, len(found.waived), found.known)
+    if result_format in {AuditFormat.TEXT, AuditFormat.JSON}:
+        emit(Format(result_format.value), output, lambda: audit_text(view), lambda: to_json(view))
+        return view
+    from inkov import api
+    from inkov.render.audit_files import audit_csv, audit_junit, audit_markdown, audit_sarif
+
+    order = [s.value for s in FailOn]
+    text = {
+        AuditFormat.CSV: lambda: audit_csv(view, api.lines_of(site)),
+        AuditFormat.MD: lambda: audit_markdown(view),
+        AuditFormat.SARIF: lambda: audit_sarif(view, RULES, api.lines_of(site)),
+        AuditFormat.JUNIT: lambda: audit_junit(view, found.ran, lambda s: order.index(s) <= order.index(fail_on)),
+    }[result_format]()
+    put(text, output)
+    return view
+
+
+def draft(site: SiteArgument = Path(), output: OutputOption = None) -> None:
+    """Write a first campus file from what the switches say: cables, segments, claims that hold today.
+
+    What was guessed or looks doubtful is marked with a question mark.
+    """
+    network = load_network(site)
+    from inkov.plan.draft import draft as made
+
+    put(made(network), output)

@@ -1,0 +1,178 @@
+"""A first campus file from what the switches say: cables, segments, and claims that hold today, with what looks doubtful."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+
+from inkov.forwarding.cabling import Wire
+from inkov.forwarding.gateways import Gateways
+from inkov.forwarding.network import Network
+from inkov.model.campus import Apart, Segment, Together
+from inkov.model.names import ports_text
+from inkov.model.source import Source
+from inkov.model.switch import DEFAULT_VLAN
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.proof.grid import Meets, grid
+from inkov.proof.outcome import Proved
+from inkov.proof.prove import Prover
+
+_WORD = re.compile(r"[A-Za-z0-9_.-]+\Z")
+
+
+def draft(network: Network) -> str:
+    """Returns the text of a campus file; `audit` and `prove` take it as it is.
+
+    Lines that somebody should look at end in a comment that starts with a question mark.
+    """
+    names = _names(network)
+    parking = _parking(network)
+    segments = {name: vid for vid, name in names.items() if vid != parking}
+    lines = [
+        "# Drafted from the switches. Look first at what is marked with a question mark: it was guessed, or looks doubtful.",
+        "inkov: campus",
+        f"name: {_scalar(network.campus.name)}",
+    ]
+    if parking is not None:
+        lines.append(f"parking: {parking}  # ? only disabled ports are in it")
+    lines += ["", *_cables(network), "", *_segments(network, segments), "", *_claims(network, segments)]
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _scalar(text: str) -> str:
+    return text if _WORD.match(text) and not text.isdigit() else json.dumps(text, ensure_ascii=False)
+
+
+def _line(text: str, doubt: str) -> str:
+    return f"{text}  # ? {' '.join(doubt.split())}" if doubt else text
+
+
+# -- cables ------------------------------------------------------------------------------------------
+
+
+def _cables(network: Network) -> Iterator[str]:
+    stated = {end for k in network.links if not k.doubt for w in k.wires for end in (w.a, w.b)}
+    yield "cables:" if any(not k.doubt for k in network.links) else "cables: []"
+    for link in network.links:
+        for wire in link.wires:
+            text = f"- {wire.a.switch} {wire.a.port} - {wire.b.switch} {wire.b.port}"
+            if link.doubt:
+                yield f"  # {text}  ? {link.doubt}"
+            else:
+                yield _line(f"  {text}", _one_sided(wire))
+    for outside in network.cabling.outside:
+        if outside.port not in stated:
+            yield f"  # {outside.port} hears {outside.heard.system or outside.heard.chassis}, which is not here"
+
+
+def _one_sided(wire: Wire) -> str:
+    if wire.cable is not None or (wire.heard_a and wire.heard_b):
+        return ""
+    silent = wire.b if wire.heard_a else wire.a
+    return f"{silent} did not hear the other end"
+
+
+# -- segments ----------------------------------------------------------------------------------------
+
+
+def _names(network: Network) -> dict[Vid, str]:
+    """Returns a name for each VLAN with members, all different: the commonest, else its number."""
+    made: dict[Vid, str] = {}
+    for vid in sorted(network.members):
+        name = next(iter(_called(network, vid)), "")
+        slug = re.sub(r"[\s:,\[\]{}#&*!|>'\"%@`]+", "-", name).strip("-") or f"vlan-{vid}"
+        made[vid] = f"{slug}-{vid}" if slug in made.values() or slug in {"all", "none"} or slug.isdigit() else slug
+    return made
+
+
+def _called(network: Network, vid: Vid) -> list[str]:
+    """Returns the names a VLAN has, the commonest first."""
+    seen: Counter[str] = Counter()
+    for table, switches in network.tables:
+        if vid in table and table[vid].name and (vid != DEFAULT_VLAN or table[vid].name != "default"):
+            seen[table[vid].name] += len(switches)
+    return sorted(seen, key=lambda n: (-seen[n], n))
+
+
+def _parking(network: Network) -> Vid | None:
+    """Returns the VLAN that has ports, all of them disabled; the one with most where there are several."""
+    off: Counter[Vid] = Counter()
+    for switch in network.switches.values():
+        for port in switch.ports.values():
+            vid = getattr(port.switching, "vid", None)
+            if vid is not None and not port.enabled:
+                off[vid] += 1
+    idle = [v for v in off if v not in network.members and v != DEFAULT_VLAN]
+    return max(idle, key=lambda v: (off[v], -v)) if idle else None
+
+
+def _segments(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
+    gateways = Gateways(network).by_vlan
+    yield "segments:" if segments else "segments: {}"
+    for name, vid in segments.items():
+        subnets = dict.fromkeys(str(a.network) for i in gateways.get(vid, ()) for a in i.gateway.addresses)
+        parts = [f"vlan: {vid}"]
+        if subnets:
+            parts.append(f"subnet: [{', '.join(json.dumps(s) for s in subnets)}]")
+        elif gateways:
+            parts.append("closed: true")
+        yield _line(f"  {_scalar(name)}: {{{', '.join(parts)}}}", "; ".join(_doubts(network, vid)))
+
+
+def _doubts(network: Network, vid: Vid) -> Iterator[str]:
+    called = _called(network, vid)
+    if len(called) > 1:
+        yield f"also called {', '.join(called[1:4])}"
+    if not called:
+        yield "it has no name"
+    homes = network.members[vid]
+    if len(homes) == 1 and sum(map(len, homes.values())) == 1:
+        switch, refs = next(iter(homes.items()))
+        yield f"one port only, {switch}:{ports_text(r.port for r in refs)}"
+    if vid == DEFAULT_VLAN:
+        yield "the default VLAN has enabled ports"
+    missing = [s for s in homes if not network.active(s) >> vid & 1]
+    if missing:
+        yield f"not defined on {', '.join(missing[:3])}, where it has ports"
+
+
+# -- claims ------------------------------------------------------------------------------------------
+
+
+def _claims(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
+    """Yields the claims that hold today: all apart but those that meet, and each segment that is whole."""
+    source = Source("")
+    known = {name: Segment(name, VlanSet([vid]), source) for name, vid in segments.items()}
+    made = Network(replace(network.campus, segments=known, claims=()))
+    met = grid(made, list(known))
+    pairs = [(a, b) for i, a in enumerate(met.names) for b in met.names[i + 1 :] if _meet(met.heard, a, b)]
+    prover = Prover(made)
+    whole = [n for n in known if isinstance(prover.decide(Together(n, (n,))), Proved)]
+    allowed = frozenset(map(frozenset, pairs))
+    apart = Apart("x", tuple(known), allowed) if len(known) > 1 else None
+    holds = apart is not None and apart.pairs and isinstance(prover.decide(apart), Proved)
+    yield "claims:" if holds or whole else "claims: []"
+    if holds:
+        yield "  - name: what is apart stays apart"
+        yield "    apart: all"
+        if pairs:
+            yield "    except:"
+            yield from (_line(f"      - [{_scalar(a)}, {_scalar(b)}]", _how(met.heard, a, b)) for a, b in pairs)
+    yield from (f"  - {{together: {_scalar(n)}}}" for n in whole)
+    for name in known:
+        if name not in whole:
+            yield f"  # - {{together: {_scalar(name)}}}  ? it is not whole today"
+
+
+def _meet(heard: Mapping[tuple[str, str], Meets], a: str, b: str) -> bool:
+    return not heard[a, b] is heard[b, a] is Meets.APART
+
+
+def _how(heard: Mapping[tuple[str, str], Meets], a: str, b: str) -> str:
+    both = {heard[a, b], heard[b, a]}
+    if Meets.JOINED in both:
+        return "frames pass between them today; is that meant?"
+    return "packets pass between them by a gateway" if Meets.ROUTED in both else "cannot be told apart"

@@ -1,0 +1,183 @@
+"""Findings for other programs: CSV, Markdown, SARIF 2.1.0 (OASIS) and JUnit XML."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import Any
+from xml.etree import ElementTree as ET
+
+from inkov import __version__
+from inkov.render.jsondoc import to_json
+from inkov.render.page import clean
+from inkov.rules.registry import Rule
+from inkov.views.reports import AuditView, EvidenceView, FindingView
+
+Lines = Callable[[str, str], int | None]
+"""Returns the line of a data path in a file, for formats that have none of their own."""
+
+_COLUMNS = ("severity", "rule", "place", "what", "mend", "vlans", "ports", "file", "line", "path", "cause", "id")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_LEVELS = {"breach": "error", "outage": "error", "risk": "warning", "tidy": "note"}
+
+
+def flat(findings: Iterable[FindingView]) -> Iterator[tuple[FindingView, FindingView | None]]:
+    """Yields every finding, those that are folded into one after it, each with the one it is folded into."""
+    for finding in findings:
+        yield finding, None
+        yield from ((f, finding) for f in finding.also)
+
+
+def audit_csv(view: AuditView, lines: Lines) -> str:
+    """Returns a row a finding. A cell that a spreadsheet would take for a formula gets a quote before it."""
+    text = io.StringIO()
+    rows = csv.writer(text, lineterminator="\n")
+    rows.writerow(_COLUMNS)
+    for finding, head in flat(view.findings):
+        seen = finding.evidence[0] if finding.evidence else None
+        cells: list[object] = [finding.severity, finding.rule, finding.place, finding.what, finding.mend]
+        cells += [
+            finding.vlans,
+            finding.ports,
+            seen.file if seen else "",
+            _line(seen, lines) or "",
+            seen.path if seen else "",
+        ]
+        cells += [head.id if head else "", finding.id]
+        rows.writerow(_harmless(c) for c in cells)
+    return text.getvalue()
+
+
+def _harmless(cell: object) -> object:
+    text = clean(cell) if isinstance(cell, str) else ""
+    return f"'{text}" if text.startswith(_FORMULA) else text or cell
+
+
+def _line(seen: EvidenceView | None, lines: Lines) -> int | None:
+    return None if seen is None else seen.line or lines(seen.file, seen.path)
+
+
+def audit_markdown(view: AuditView) -> str:
+    """Returns a page with a table a severity, as code hosts and wikis show it."""
+    size, made = view.size, [f"# {_plain(view.campus)}", ""]
+    made += [
+        f"{size.switches} switches, {size.ports} ports, {size.links} links, {size.vlans} VLANs: {_tally(view.counts)}",
+        "",
+    ]
+    for severity in view.counts:
+        rows = [f for f in view.findings if f.severity == severity]
+        if rows:
+            made += [
+                f"## {severity.capitalize()}",
+                "",
+                "| rule | place | what happens | what to do | seen |",
+                "| --- | --- | --- | --- | --- |",
+            ]
+            made += [_row(f) for f in rows] + [""]
+    return "\n".join(made).rstrip() + "\n"
+
+
+def _tally(counts: Mapping[str, int]) -> str:
+    return ", ".join(f"{n} {severity}" for severity, n in counts.items() if n) or "no findings"
+
+
+def _row(finding: FindingView) -> str:
+    seen = "<br>".join(_plain(e.place) for e in finding.evidence)
+    also = "".join(f"<br>also {f.rule}: {_plain(f.what)}" for f in finding.also)
+    return (
+        f"| {finding.rule} | {_plain(finding.place)} | {_plain(finding.what)}{also} | {_plain(finding.mend)} | {seen} |"
+    )
+
+
+def _plain(text: str) -> str:
+    """Returns text that Markdown and the HTML in it show as it is."""
+    text = clean(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    for special in "\\`*_[]|":
+        text = text.replace(special, "\\" + special)
+    return text
+
+
+def audit_sarif(view: AuditView, rules: Mapping[str, Rule], lines: Lines) -> str:
+    """Returns a log in SARIF 2.1.0, by which code hosts mark the lines to blame."""
+    named = dict.fromkeys(f.rule for f, _ in flat(view.findings))
+    index = {name: i for i, name in enumerate(named)}
+    driver: dict[str, Any] = {"name": "Inkov", "version": __version__, "semanticVersion": __version__}
+    driver["rules"] = [_sarif_rule(name, rules.get(name)) for name in named]
+    results = [_sarif_result(f, index[f.rule], lines) for f, _ in flat(view.findings)]
+    return to_json(
+        {
+            "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
+            "version": "2.1.0",
+            "runs": [{"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}],
+        }
+    )
+
+
+def _sarif_rule(name: str, rule: Rule | None) -> dict[str, Any]:
+    made: dict[str, Any] = {"id": name}
+    if rule is not None:
+        made["shortDescription"] = {"text": rule.looks_for}
+        made["fullDescription"] = {"text": rule.why}
+        made["help"] = {"text": rule.mend}
+        made["defaultConfiguration"] = {"level": _LEVELS[rule.severity.value]}
+    return made
+
+
+def _sarif_result(finding: FindingView, index: int, lines: Lines) -> dict[str, Any]:
+    places = [_sarif_place(e, lines) for e in finding.evidence if e.file]
+    logical = [{"fullyQualifiedName": finding.place}]
+    made: dict[str, Any] = {
+        "ruleId": finding.rule,
+        "ruleIndex": index,
+        "level": _LEVELS[finding.severity],
+        "message": {"text": f"{finding.what} {finding.mend}"},
+        "locations": [{**(places[0] if places else {}), "logicalLocations": logical}],
+        "partialFingerprints": {"inkov/v1": finding.id},
+    }
+    if places[1:]:
+        made["relatedLocations"] = places[1:]
+    return made
+
+
+def _sarif_place(seen: EvidenceView, lines: Lines) -> dict[str, Any]:
+    where: dict[str, Any] = {"artifactLocation": {"uri": _uri(seen.file)}}
+    line = _line(seen, lines)
+    if line is not None:
+        where["region"] = {"startLine": line}
+    return {"physicalLocation": where, "message": {"text": seen.fact}}
+
+
+def _uri(name: str) -> str:
+    from urllib.parse import quote  # noqa: PLC0415 - only this output needs it
+
+    return quote(name)
+
+
+def audit_junit(view: AuditView, rules: Iterable[str], fails: Callable[[str], bool]) -> str:
+    """Returns a test suite for pipelines: a case a rule, failed where it found something severe enough."""
+    found: dict[str, list[FindingView]] = {name: [] for name in sorted(rules)}
+    for finding, _ in flat(view.findings):
+        found.setdefault(finding.rule, []).append(finding)
+    failed = {name for name, some in found.items() if any(fails(f.severity) for f in some)}
+    suite = ET.Element("testsuite", name=_xml(f"inkov audit of {view.campus}"), tests=str(len(found)))
+    suite.set("failures", str(len(failed)))
+    suite.set("errors", "0")
+    suite.set("skipped", "0")
+    for name, some in found.items():
+        case = ET.SubElement(suite, "testcase", classname=f"inkov.{name.partition('/')[0]}", name=name)
+        text = "\n".join(f"{f.severity} at {f.place}: {f.what} {f.mend}" for f in some)
+        if name in failed:
+            failure = ET.SubElement(case, "failure", type=name, message=_xml(some[0].what))
+            failure.text = _xml(text)
+        elif text:
+            ET.SubElement(case, "system-out").text = _xml(text)
+    suites = ET.Element("testsuites")
+    suites.append(suite)
+    ET.indent(suites)
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n{ET.tostring(suites, encoding="unicode")}\n'
+
+
+def _xml(text: str) -> str:
+    """Returns text that XML 1.0 can hold."""
+    return "\n".join(clean(line) for line in text.split("\n"))

@@ -1,0 +1,180 @@
+"""The audit's options and outputs, by the built program."""
+
+import csv
+import io
+import json
+from pathlib import Path
+from xml.etree import ElementTree as ET
+
+import pytest
+
+from conftest import run_inkov, write_files
+
+TWO = {
+    "a.yaml": "inkov: switch\nname: archive\nvlans: {310: tanks}\nports: {1: {access: 310}, 2: {access: 330}, u1: {trunk: '310', native: 1}}\n",
+    "b.json": json.dumps(
+        {
+            "system": {"config": {"hostname": "boat"}},
+            "interfaces": {
+                "interface": [
+                    {
+                        "name": "p1",
+                        "ethernet": {"switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": 777}}},
+                    }
+                ]
+            },
+            "network-instances": {
+                "network-instance": [
+                    {
+                        "name": "default",
+                        "vlans": {"vlan": [{"vlan-id": 310, "config": {"vlan-id": 310, "name": "=1+1"}}]},
+                    }
+                ]
+            },
+        },
+        indent=1,
+    ),
+}
+CAMPUS = "inkov: campus\nname: c\n"
+
+
+def findings(*args, cwd):
+    ran = run_inkov("audit", *args, "--format", "json", cwd=cwd)
+    assert ran.code in {0, 1}, ran.err
+    return json.loads(ran.out)
+
+
+def test_rules_are_chosen_skipped_and_weighed(tmp_path):
+    write_files(tmp_path, TWO)
+    everything = {f["rule"] for f in findings(".", cwd=tmp_path)["findings"]}
+    assert "access/undefined" in everything
+    assert {f["rule"] for f in findings(".", "--only", "access/*", cwd=tmp_path)["findings"]} == {"access/undefined"}
+    assert "access/undefined" not in {f["rule"] for f in findings(".", "--skip", "access/*", cwd=tmp_path)["findings"]}
+    (made, _) = findings(".", "--only", "access/undefined", "--severity", "access/*=tidy", cwd=tmp_path)["findings"]
+    assert made["severity"] == "tidy"
+    assert run_inkov("audit", "--only", "access/undefined", "--severity", "access/*=tidy", cwd=tmp_path).code == 0
+    for wrong, says in (
+        (["--only", "acess/undefined"], "no rule matches 'acess/undefined'; did you mean 'access/undefined'?"),
+        (["--severity", "access/undefined=awful"], "expected RULE=LEVEL"),
+    ):
+        ran = run_inkov("audit", *wrong, cwd=tmp_path)
+        assert ran.code == 2
+        assert says in ran.err
+
+
+def test_severities_of_the_campus_file(tmp_path):
+    write_files(tmp_path, {**TWO, "campus.yaml": CAMPUS + "rules: {access/*: off, vlan/unnamed: outage}\n"})
+    assert "access/undefined" not in {f["rule"] for f in findings(".", cwd=tmp_path)["findings"]}
+
+
+def test_waivers_hold_until_they_end_and_say_when_they_are_for_nothing(tmp_path):
+    waive = (
+        "waive:\n"
+        "  - {rule: access/*, at: 'archive:*', why: replaced in spring, until: 2999-01-01}\n"
+        "  - {rule: access/undefined, at: boat:p1, why: old, until: 2001-01-01, owner: anna}\n"
+        "  - {rule: native/mismatch, at: nowhere, why: gone}\n"
+    )
+    write_files(tmp_path, {**TWO, "campus.yaml": CAMPUS + waive})
+    view = findings(".", cwd=tmp_path)
+    assert view["waived"] == 1
+    rows = {(f["rule"], f["place"]) for head in view["findings"] for f in (head, *head["also"])}
+    assert ("access/undefined", "archive:2") not in rows
+    assert ("access/undefined", "boat:p1") in rows
+    assert ("waiver/over", "access/undefined at boat:p1") in rows
+    assert ("waiver/unused", "native/mismatch at nowhere") in rows
+    assert "besides 1 waived" in run_inkov("audit", cwd=tmp_path).out
+    write_files(tmp_path, {"campus.yaml": CAMPUS + "waive: [{rule: x, why: y, until: soon}]\n"})
+    assert "'soon' is not a date; expected one such as 2027-03-31" in run_inkov("audit", cwd=tmp_path).err
+
+
+def test_a_baseline_hides_what_was_there_and_survives_unrelated_edits(tmp_path):
+    write_files(tmp_path, TWO)
+    before = findings(".", cwd=tmp_path)
+    assert run_inkov("audit", "--write-baseline", "base.txt", cwd=tmp_path).code == 1
+    write_files(tmp_path, {"a.yaml": "# a comment\n\n" + TWO["a.yaml"].replace("u1:", "3: {access: 340}, u1:")})
+    after = findings(".", "--baseline", "base.txt", cwd=tmp_path)
+    assert [(f["rule"], f["place"]) for f in after["findings"]] == [("access/undefined", "archive:3")]
+    assert after["known"] == sum(1 + len(f["also"]) for f in before["findings"])
+    for text in ("{}", "no json", "[1]"):
+        (tmp_path / "base.txt").write_text(text)
+        ran = run_inkov("audit", "--baseline", "base.txt", cwd=tmp_path)
+        assert ran.code == 2
+        assert "base.txt" in ran.err
+
+
+def test_csv_is_read_back_and_holds_no_formula(tmp_path):
+    write_files(tmp_path, TWO)
+    ran = run_inkov("audit", "--format", "csv", "-o", "out.csv", cwd=tmp_path)
+    assert (ran.code, ran.out) == (1, "")
+    rows = list(csv.DictReader(io.StringIO((tmp_path / "out.csv").read_text("utf-8"))))
+    json_rows = [f for head in findings(".", cwd=tmp_path)["findings"] for f in (head, *head["also"])]
+    assert [(r["rule"], r["place"], r["id"]) for r in rows] == [(f["rule"], f["place"], f["id"]) for f in json_rows]
+    assert not any(cell.startswith(("=", "+", "-", "@")) for r in rows for cell in r.values())
+    export = next(r for r in rows if r["place"] == "boat:p1")
+    assert TWO["b.json"].splitlines()[int(export["line"]) - 1].strip() == '"access-vlan": 777'
+
+
+def test_sarif_points_at_the_lines_to_blame(tmp_path):
+    write_files(tmp_path, TWO)
+    log = json.loads(run_inkov("audit", "--format", "sarif", cwd=tmp_path).out)
+    assert log["version"] == "2.1.0"
+    (run,) = log["runs"]
+    rules = [r["id"] for r in run["tool"]["driver"]["rules"]]
+    for result in run["results"]:
+        assert rules[result["ruleIndex"]] == result["ruleId"]
+        assert result["level"] in {"error", "warning", "note"}
+        assert result["message"]["text"]
+        for place in result["locations"]:
+            where = place["physicalLocation"]
+            lines = (tmp_path / where["artifactLocation"]["uri"]).read_text("utf-8").splitlines()
+            assert 1 <= where["region"]["startLine"] <= len(lines)
+    wanted = {r["message"]["text"].split()[3]: r for r in run["results"] if r["ruleId"] == "access/undefined"}
+    line = wanted["boat"]["locations"][0]["physicalLocation"]["region"]["startLine"]
+    assert "777" in TWO["b.json"].splitlines()[line - 1]
+    assert len({r["partialFingerprints"]["inkov/v1"] for r in run["results"]}) == len(run["results"])
+
+
+def test_junit_fails_the_rules_that_found_enough(tmp_path):
+    write_files(tmp_path, TWO)
+    ran = run_inkov("audit", "--format", "junit", "--fail-on", "outage", cwd=tmp_path)
+    (suite,) = ET.fromstring(ran.out)
+    failed = {case.get("name") for case in suite if case.find("failure") is not None}
+    assert failed == {"access/undefined"}
+    assert int(suite.get("failures")) == 1
+    assert int(suite.get("tests")) == len(suite) > 60
+
+
+def test_markdown_shows_text_as_it_is(tmp_path):
+    write_files(tmp_path, {"a.yaml": TWO["a.yaml"].replace("name: archive", "name: a*b<i>|x")})
+    text = run_inkov("audit", "--format", "md", cwd=tmp_path).out
+    assert "a\\*b&lt;i&gt;\\|x:2" in text
+    assert "<i>" not in text
+
+
+def test_rules_page_is_up_to_date_and_covers_every_fault():
+    from inkov.render.rules_page import rules_page
+    from inkov.rules.catalogue import RULES
+    from inkov.rules.faults import FAULTS
+
+    page = Path(__file__).parents[2] / "docs" / "rules.md"
+    assert page.read_text("utf-8") == rules_page(RULES.values())
+    assert len(FAULTS) == 22
+    assert {name for fault in FAULTS for name in fault.rules} <= RULES.keys()
+
+
+@pytest.mark.parametrize("side", ["mended", "as-found"])
+def test_a_draft_is_taken_as_it_is(quillfin, tmp_path, side):
+    for path in (quillfin / side).rglob("*"):
+        if path.is_file() and path.name not in {"campus.yaml", "hosts.csv"}:
+            write_files(tmp_path, {path.relative_to(quillfin / side).as_posix(): path.read_text("utf-8")})
+    assert run_inkov("draft", "-o", "campus.yaml", cwd=tmp_path).code == 0
+    text = (tmp_path / "campus.yaml").read_text("utf-8")
+    assert "  tank-sensors: {vlan: 310, closed: true}\n" in text
+    assert "  - watchtower-a a1 - watchtower-b a1\n" in text
+    assert run_inkov("audit", cwd=tmp_path).code in {0, 1}
+    proved = run_inkov("prove", cwd=tmp_path)
+    assert proved.code == 0, proved.out
+    if side == "as-found":
+        assert "# ? also called gates" in text
+        assert "- [kiosks, tills]  # ? frames pass between them today; is that meant?" in text
+        assert "# ? boat-store:u1" in text or "did not hear the other end" in text
