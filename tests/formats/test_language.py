@@ -181,7 +181,7 @@ def test_schema_accepts_the_example_and_refuses_a_slip(example, kind, inkov):
     schema = json.loads(inkov("schema", kind).out)
     jsonschema.Draft202012Validator.check_schema(schema)
     document = yaml.safe_load(example)
-    document = json.loads(json.dumps(document))  # keys become text, as in JSON
+    document = json.loads(json.dumps(document, default=str))  # keys become text, as in JSON
     jsonschema.validate(document, schema)
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({**document, "nmae": "x"}, schema)
