@@ -119,6 +119,12 @@ def _to_date(value: Any) -> Any:
         raise wrong(f"{value!r:.40} is not a date; expected one such as 2027-03-31") from None
 
 
+Level = Annotated[
+    Literal["breach", "outage", "risk", "tidy", "off"],
+    WithJsonSchema({"enum": ["breach", "outage", "risk", "tidy", "off", False]}),  # as editors read a plain off
+]
+
+
 class WaiverEntry(Document):
     """Findings that are not to be reported."""
 
@@ -146,9 +152,7 @@ class CampusDocument(Document):
     keep: ListField = Field(VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk.")
     parking: VidField | None = Field(None, description="The VLAN of ports nobody uses.")
     waive: list[WaiverEntry] = Field([], description="Findings that are not to be reported, with the reason.")
-    rules: dict[str, Literal["breach", "outage", "risk", "tidy", "off"]] = Field(
-        {}, description="Rule, or a pattern of rules, to the severity it has here, or off."
-    )
+    rules: dict[str, Level] = Field({}, description="Rule, or a pattern of rules, to the severity it has here, or off.")
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[
         dict[Name, SegmentEntry],
