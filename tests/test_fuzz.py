@@ -1,0 +1,106 @@
+"""Mutated inputs: whatever is in a file, Inkov reads it or says what is wrong with it, and never falls over.
+
+300 inputs as a rule; `INKOV_FUZZ=5000` tries more. The seed is fixed, so a failure can be seen again.
+"""
+
+import os
+import random
+import re
+
+import pytest
+
+import inkov
+from inkov.demo.station import mended
+
+COUNT = int(os.environ.get("INKOV_FUZZ", "300"))
+TOKENS = [
+    *(
+        b'"',
+        b"{",
+        b"}",
+        b"[",
+        b"]",
+        b":",
+        b",",
+        b"\n",
+        b" ",
+        b"-",
+        b"0",
+        b"9999999999999999999",
+        b"null",
+        b"true",
+        b"none",
+    ),
+    *(b"all", b"\xff\xfe", b"\x00", b"\x1b[31m", b"=1+1", b"<b>", b"&a *a", b"1e999", b"-1", b"4095", b"192.0.2.1/99"),
+    *(b"::1/0", b"trunk", b"all except ", b"!!python/object:os.system", b"untagged", b"negotiated", b"any"),
+]
+WORD = re.compile(rb"[A-Za-z0-9.:/-]+")
+PARTS = (
+    "switches/visitor-pier",
+    "switches/lighthouse",
+    "switches/boat-dock",
+    "exports/watchtower-b",
+    "exports/archive",
+    "campus",
+    "hosts",
+)
+
+
+def rough(rng, data):
+    """Bytes cut, doubled or put in anywhere: most of these are no longer YAML or JSON."""
+    made = bytearray(data)
+    for _ in range(rng.choice([1, 1, 2, 5])):
+        at = rng.randrange(len(made) + 1)
+        match rng.randrange(4):
+            case 0:
+                del made[at : at + rng.choice([1, 3, 20, 200])]
+            case 1:
+                made[at:at] = rng.choice(TOKENS)
+            case 2:
+                made[at : at + 1] = bytes([rng.randrange(256)])
+            case _:
+                start = rng.randrange(len(made) + 1)
+                made[at:at] = made[start : start + rng.randrange(60)]
+    return bytes(made)
+
+
+def gentle(rng, data):
+    """Words put in place of others: the form stays, the sense goes."""
+    words = list(WORD.finditer(data))
+    made = data
+    for found in sorted(rng.sample(words, k=min(len(words), rng.choice([1, 2, 4]))), key=lambda m: -m.start()):
+        other = rng.choice([*TOKENS, rng.choice(words)[0], rng.choice(words)[0], str(rng.randrange(5000)).encode()])
+        made = made[: found.start()] + other + made[found.end() :]
+    return made
+
+
+@pytest.fixture(scope="module")
+def station(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("fuzz")
+    for name, text in mended().items():
+        (folder / name).parent.mkdir(exist_ok=True)
+        (folder / name).write_text(text, "utf-8")
+    return folder
+
+
+def test_mutated_files_are_read_or_refused(station):
+    rng = random.Random(20261123)
+    names = [n for n in mended() if n.startswith(PARTS)]
+    read = refused = 0
+    for _ in range(COUNT):
+        name = rng.choice(names)
+        path = station / name
+        original = path.read_bytes()
+        path.write_bytes(rng.choice([rough, gentle, gentle])(rng, original))
+        try:
+            campus = inkov.load(station if "/" not in name else path)
+            inkov.audit(campus)
+            inkov.prove(campus)
+            read += 1
+        except inkov.BadInput as exc:
+            refused += bool(exc.problems)
+        finally:
+            path.write_bytes(original)
+    print(f"\nFuzz: {COUNT} mutated files, {read} read, {refused} refused")
+    assert read
+    assert refused
