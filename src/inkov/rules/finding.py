@@ -56,6 +56,7 @@ class Finding:
         causes: settings to blame, the likeliest first; findings with a cause in common are grouped.
         vlans: VLANs it affects.
         ports: how many member ports it affects.
+        follows: it follows from a setting that a rule of its own blames, and comes after what that rule says.
         also: weaker findings with the same cause.
     """
 
@@ -68,12 +69,13 @@ class Finding:
     causes: tuple[Cause, ...] = ()
     vlans: VlanSet = NONE
     ports: int = 0
+    follows: bool = False
     also: tuple[Finding, ...] = ()
 
     @property
     def order(self) -> tuple[object, ...]:
-        """Sort key of reports: worst first, then what affects most, then by name and place."""
-        return self.severity.rank, -self.ports, self.rule, natural(self.place), self.what
+        """Sort key of reports: worst first, causes before what follows, what affects most, then by name and place."""
+        return self.severity.rank, self.follows, -self.ports, self.rule, natural(self.place), self.what
 
 
 def grouped(findings: Iterable[Finding]) -> tuple[Finding, ...]:

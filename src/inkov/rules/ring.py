@@ -145,13 +145,28 @@ def _blame(facts: Facts, link: Link, some: VlanSet) -> tuple[tuple[Evidence, ...
         ends = (link.a, link.b)
         evidence = tuple(at(facts.network, e, f"{vlans(some)} not in its list", "allowed") for e in ends)
         return evidence, tuple(_cause(e) for e in ends), f"Add {vlans(some)} to the lists of {link.a} and {link.b}"
-    causes = tuple(
-        _cause(loss.end) if loss.rung is Rung.LISTED else (loss.end.switch, "vlans", str(next(iter(loss.vlans))))
-        for loss in found
-    )
+    causes = tuple(c for loss in found for c in _causes(link, loss))
     listed = [str(loss.end) for loss in found if loss.rung is Rung.LISTED]
     mend = f"Add {vlans(some)} to the list of {joined(listed)}" if listed else f"Let {link} carry {vlans(some)}"
     return tuple(Evidence(str(loss), loss.source) for loss in found), causes, mend
+
+
+_SETTINGS = {Rung.LAG: "lacp", Rung.TRUNK: "mode", Rung.FORMAT: "tags", Rung.NATIVE: "native", Rung.ENABLED: "enabled"}
+
+
+def _causes(link: Link, loss: Lost) -> Iterator[Cause]:
+    """Yields the settings that a rule about the loss itself blames, so that the ring is folded into what it says."""
+    if loss.rung in _SETTINGS:
+        yield from ((e.switch, e.port, _SETTINGS[loss.rung]) for e in (link.a, link.b))
+    elif loss.rung is Rung.LISTED:
+        yield _cause(loss.end)
+    else:
+        yield from ((loss.end.switch, "vlans", str(v)) for v in loss.vlans)
+
+
+def _follows(facts: Facts, link: Link, some: VlanSet) -> bool:
+    """Tells whether a link loses VLANs for a reason that a rule of its own names: anything but its lists."""
+    return any(loss.rung is not Rung.LISTED for loss in _losses(facts, link, some))
 
 
 def _cause(end: PortRef) -> Cause:
@@ -194,6 +209,7 @@ def cut(facts: Facts) -> Iterator[Finding]:
                 causes=causes,
                 vlans=some,
                 ports=member_count(network, some),
+                follows=_follows(facts, link, some),
             )
 
 
@@ -217,6 +233,7 @@ def _gap_finding(facts: Facts, link: Link, some: VlanSet, *, each: bool) -> Find
         causes=causes,
         vlans=some,
         ports=member_count(network, some),
+        follows=_follows(facts, link, some),
     )
 
 
