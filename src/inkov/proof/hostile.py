@@ -23,7 +23,7 @@ from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import unknowns
+from inkov.proof.unknowns import habits, unknowns
 from inkov.proof.way import passages, starting
 
 ARGUMENT: Final = (
@@ -154,7 +154,7 @@ class HostileProver:
             self._speakers[name] = Speaker(
                 name,
                 lambda view: self.attackers(name, view).reached(self.worst if view is View.MAY else self.network, view),
-                lambda view: self.attackers(name, view).starts(0),
+                lambda view: self.attackers(name, view).starts(self.layer3.listened),
                 lambda view: self.attackers(name, view).senders,
                 ANYWHERE,
             )
@@ -236,21 +236,11 @@ class HostileProver:
         hearers = ports[1][end.switch, end.domain]
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
         way = passages(network, reach, end, start, last)
-        missing = unknowns(self.network, reach, end) or self._habits(reach, end) if view is View.MAY else ()
+        missing: tuple[str, ...] = ()
+        if view is View.MAY:
+            missing = unknowns(self.network, reach, end) or habits(self.network, self.worst, reach, end)
+            missing = missing or ("whether the station's port can be made to take such a frame",)
         return Witness(*names, way, unknown=missing)
-
-    def _habits(self, reach: Reach, end: State) -> tuple[str, ...]:
-        """Names the switches on a way whose habits are not stated."""
-        names = dict.fromkeys(state.switch for state, _ in reach.path(end))
-        unstated = [
-            n
-            for n in names
-            if n in self.network.switches and self.worst.switches[n].habits != self.network.switches[n].habits
-        ]
-        return tuple(
-            f"what {n} does with tagged frames on access ports and trunks: `assume` does not state its habits"
-            for n in unstated
-        ) or ("whether the station's port can be made to take such a frame",)
 
 
 Senders = Mapping[Place, list[PortRef]]

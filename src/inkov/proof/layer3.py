@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from inkov.forwarding.gateways import Gateways, Interface
 from inkov.forwarding.graph import Reach, State
@@ -15,7 +16,7 @@ from inkov.proof.outcome import Passage, Turn, Witness
 from inkov.proof.packets import ANYWHERE, Classes, Packet
 from inkov.proof.routing import Arrival, Routing
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import unknowns
+from inkov.proof.unknowns import habits, unknowns
 from inkov.proof.way import passages, starting
 
 Ports = Mapping[Place, list[PortRef]]
@@ -69,6 +70,16 @@ class Layer3:
     def gateways(self) -> Gateways:
         """The gateways as the input has them."""
         return self.routing[View.MUST].gateways
+
+    @cached_property
+    def listened(self) -> Mask:
+        """The domains in which some gateway listens, on whatever switch."""
+        found = 0
+        gateways = self.routing[View.MAY].gateways
+        for interface in gateways.all:
+            for mask in gateways.hears_in(interface, View.MAY).values():
+                found |= mask
+        return found
 
     def prefixes(self, stations: Stations) -> tuple[Prefix, ...]:
         """Returns the addresses of a segment: as it declares, else those of its gateways, with those of its hosts."""
@@ -165,8 +176,9 @@ class Layer3:
     def _unknown(self, reach: Reach, end: State, view: View) -> tuple[str, ...]:
         if view is View.MUST:
             return ()
-        found = unknowns(self.networks[View.MUST], reach, end)
-        return tuple(u for u in found if not u.startswith("whether frames pass"))
+        stated, worst = self.networks[View.MUST], self.networks[View.MAY]
+        found = tuple(u for u in unknowns(stated, reach, end) if not u.startswith("whether frames pass"))
+        return found or habits(stated, worst, reach, end)
 
 
 def honest(
@@ -193,7 +205,7 @@ def _masks(places: Iterable[Place]) -> Mapping[str, Mask]:
 
 
 def _first(reach: Reach, heard: Mapping[str, Mask]) -> State | None:
-    return next((s for s in reach.states if heard.get(s.switch, 0) >> s.domain & 1), None)
+    return next((s for s in reach.states if not s.inner and heard.get(s.switch, 0) >> s.domain & 1), None)
 
 
 def _sender(network: Network, reach: Reach, end: State, senders: Ports) -> PortRef | None:

@@ -31,6 +31,16 @@ def unknowns(network: Network, reach: Reach, end: State) -> tuple[str, ...]:
     return tuple(found)
 
 
+def habits(stated: Network, worst: Network, reach: Reach, end: State) -> tuple[str, ...]:
+    """Names the switches on a way whose habits are not stated, where the worse of each was assumed."""
+    names = dict.fromkeys(state.switch for state, _ in reach.path(end) if state.switch in stated.switches)
+    return tuple(
+        f"what {n} does with tagged frames on access ports and trunks: `assume` does not state its habits"
+        for n in names
+        if worst.switches[n].habits != stated.switches[n].habits
+    )
+
+
 def assumed(network: Network, stations: Callable[[str], Stations], names: Iterable[str]) -> tuple[str, ...]:
     """Lists what a proof takes for granted: what is behind ports whose far side the input does not describe."""
     listed = list(names)
