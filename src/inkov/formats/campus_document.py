@@ -112,6 +112,28 @@ class ClaimEntry(Document):
         return self
 
 
+def _of_name(value: Any) -> Any:
+    return {"name": value} if isinstance(value, str) else value
+
+
+class RegisterEntry(Document):
+    """A VLAN of the register."""
+
+    name: Label
+    purpose: Label = ""
+    where: Names = Field([], description="Switches or roles it may exist on, or patterns; anywhere when left out.")
+    everywhere: Flag = Field(False, description="It must exist on all of them.")
+
+
+class PlanEntry(Document):
+    """What some ports are to be; the same names are the columns of a CSV list."""
+
+    switch: Label = Field(description="A switch, or a pattern.")
+    ports: Label = Field(description="Ports, as a pattern.")
+    vlan: VidField | None = Field(None, description="Their VLAN.")
+    voice: VidField | None = Field(None, description="The VLAN of phones in front of them.")
+
+
 def _to_date(value: Any) -> Any:
     try:
         return date.fromisoformat(value)
@@ -151,6 +173,13 @@ class CampusDocument(Document):
     ] = Field([], description="Hosts, or the name of a CSV file that lists them.")
     keep: ListField = Field(VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk.")
     parking: VidField | None = Field(None, description="The VLAN of ports nobody uses.")
+    register_: dict[
+        VidField,
+        Annotated[RegisterEntry, BeforeValidator(_of_name, json_schema_input_type=RegisterEntry | str)],
+    ] = Field({}, description="The VLANs there are to be: number to name.")
+    plan: list[PlanEntry] | str = Field(
+        [], description="What ports are to be, or the name of a CSV file that lists it."
+    )
     waive: list[WaiverEntry] = Field([], description="Findings that are not to be reported, with the reason.")
     rules: dict[str, Level] = Field({}, description="Rule, or a pattern of rules, to the severity it has here, or off.")
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")

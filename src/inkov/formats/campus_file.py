@@ -9,18 +9,30 @@ from pathlib import Path
 from typing import Any
 
 from inkov.formats import hosts
-from inkov.formats.campus_document import CampusDocument, ClaimEntry, SegmentEntry
+from inkov.formats.campus_document import CampusDocument, ClaimEntry, PlanEntry, SegmentEntry
 from inkov.formats.fields import port_names
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
-from inkov.model.campus import BOTH, Apart, Cable, Claim, Facing, Host, Segment, Together, Waiver
+from inkov.model.campus import (
+    BOTH,
+    Apart,
+    Cable,
+    Claim,
+    Facing,
+    Host,
+    Planned,
+    Registered,
+    Segment,
+    Together,
+    Waiver,
+)
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
-from inkov.model.vlanset import ALL, VlanSet
+from inkov.model.vlanset import ALL, Vid, VlanSet
 
 _CABLE = re.compile(r"(.+?)\s+-\s+(.+)\Z")
 
@@ -86,10 +98,8 @@ class CampusFile:
             entries = [(entry, self._source("hosts", i)) for i, entry in enumerate(listed)]
             return hosts.placed(entries, switches, self.reading)
         reading = Reading(listed, self.reading.problems, self.reading.notes)
-        try:
-            text = (base / listed).read_text("utf-8-sig")
-        except (OSError, UnicodeDecodeError):
-            self._wrong(f"{listed!r} cannot be read as a list of hosts", "hosts")
+        text = self._list_text(base, listed, "hosts")
+        if text is None:
             return {}
         return hosts.placed(hosts.from_csv(text, reading), switches, reading)
 
@@ -122,14 +132,25 @@ class CampusFile:
     def _ports(self, text: str, switches: Mapping[str, Switch], segment: str) -> Iterator[PortRef]:
         """Yields the ports of a pattern such as `kelp-*:1-12`; records what does not exist."""
         pattern, colon, names = text.partition(":")
-        found = fnmatch.filter(switches, pattern.strip()) if colon else []
+        if colon:
+            source = self._source("segments", segment, "ports")
+            yield from self._pattern(pattern, names, switches, source, self.reading)
+        else:
+            what = f"{text!r:.60} is not a list of ports; expected switch:ports, such as kelp-hall:1-12"
+            self._wrong(what, "segments", segment, "ports")
+
+    @staticmethod
+    def _pattern(
+        pattern: str, names: str, switches: Mapping[str, Switch], source: Source, reading: Reading
+    ) -> Iterator[PortRef]:
+        """Yields the ports with some names of the switches that match a pattern."""
+        found = fnmatch.filter(switches, pattern.strip())
         if not found:
-            hint = nearest(pattern, switches) if colon else "; expected switch:ports, such as kelp-hall:1-12"
-            self._wrong(f"no switch matches {text!r:.60}{hint}", "segments", segment, "ports")
+            reading.wrong(f"no switch matches {pattern!r:.60}{nearest(pattern, switches)}", source.path, source.line)
         try:
-            wanted = port_names(names.strip()) if colon else []
+            wanted = port_names(names.strip())
         except ValueError as exc:
-            self._wrong(str(exc), "segments", segment, "ports")
+            reading.wrong(str(exc), source.path, source.line)
             return
         for switch in found:
             for port in wanted:
@@ -137,7 +158,43 @@ class CampusFile:
                     yield PortRef(switch, port)
                 else:
                     hint = nearest(port, switches[switch].ports)
-                    self._wrong(f"{switch} has no port {port!r}{hint}", "segments", segment, "ports")
+                    reading.wrong(f"{switch} has no port {port!r}{hint}", source.path, source.line)
+
+    def register(self) -> dict[Vid, Registered]:
+        """Returns the register of VLANs."""
+        return {
+            v: Registered(e.name, e.purpose, tuple(e.where), e.everywhere, self._source("register", str(v)))
+            for v, e in sorted(self.document.register_.items())
+        }
+
+    def plan(self, switches: Mapping[str, Switch], base: Path) -> tuple[Planned, ...]:
+        """Returns the port plan, a row a port; records switches and ports that do not exist, and ports planned twice."""
+        listed = self.document.plan
+        reading, entries = self.reading, []
+        if isinstance(listed, str):
+            reading = Reading(listed, self.reading.problems, self.reading.notes)
+            text = self._list_text(base, listed, "plan")
+            entries = list(hosts.rows(text, reading, PlanEntry, ("switch", "ports"))) if text is not None else []
+        else:
+            entries = [(e, self._source("plan", i)) for i, e in enumerate(listed)]
+        made: dict[PortRef, Planned] = {}
+        for entry, source in entries:
+            for ref in self._pattern(entry.switch, entry.ports, switches, source, reading):
+                if ref in made:
+                    reading.wrong(
+                        f"{ref} is planned twice; the first time in line {made[ref].source.line}",
+                        source.path,
+                        source.line,
+                    )
+                made[ref] = Planned(ref, entry.vlan, entry.voice, source)
+        return tuple(made.values())
+
+    def _list_text(self, base: Path, name: str, key: str) -> str | None:
+        try:
+            return (base / name).read_text("utf-8-sig")
+        except (OSError, UnicodeDecodeError):
+            self._wrong(f"{name!r} cannot be read as a list of {'hosts' if key == 'hosts' else 'ports'}", key)
+            return None
 
     def waivers(self) -> tuple[Waiver, ...]:
         """Returns the waivers, in the order of the file."""

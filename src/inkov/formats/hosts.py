@@ -5,9 +5,10 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 from inkov.formats.campus_document import HostEntry
+from inkov.formats.fields import Document
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
@@ -17,18 +18,32 @@ from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 
-_COLUMNS = tuple(f.alias or name for name, f in HostEntry.model_fields.items())
-
 
 def from_csv(text: str, reading: Reading) -> Iterator[tuple[HostEntry, Source]]:
     """Yields the hosts of a CSV list; records rows and columns that make none."""
+    return rows(text, reading, HostEntry, ("name", "port"))
+
+
+E = TypeVar("E", bound=Document)
+
+
+def rows(text: str, reading: Reading, kind: type[E], needed: tuple[str, ...]) -> Iterator[tuple[E, Source]]:
+    """Yields the rows of a CSV list as documents; records rows and columns that make none.
+
+    Args:
+        text: the list, its first line the names of the columns.
+        reading: takes problems.
+        kind: what a row is; its keys are the columns.
+        needed: columns that must be there.
+    """
+    columns = tuple(f.alias or name for name, f in kind.model_fields.items())
     table = csv.reader(io.StringIO(text))
     heads = [h.strip() for h in next(table, [])]
     for head in heads:
-        if head not in _COLUMNS:
-            reading.wrong(f"unknown column {head!r}{nearest(head, _COLUMNS)}", "", 1)
-    if not {"name", "port"} <= set(heads):
-        reading.wrong("the first line must name the columns, name and port among them", "", 1)
+        if head not in columns:
+            reading.wrong(f"unknown column {head!r}{nearest(head, columns)}", "", 1)
+    if not set(needed) <= set(heads):
+        reading.wrong(f"the first line must name the columns, {' and '.join(needed)} among them", "", 1)
         return
     for row in table:
         line = table.line_num
@@ -37,8 +52,9 @@ def from_csv(text: str, reading: Reading) -> Iterator[tuple[HostEntry, Source]]:
         if len(row) > len(heads):
             reading.wrong(f"{len(row)} cells under {len(heads)} columns", "", line)
             continue
-        data: dict[str, Any] = {h: c.strip() for h, c in zip(heads, row, strict=False) if h in _COLUMNS}
-        entry = validated(HostEntry, data, Lines({(): line}), reading)
+        cells = {h: c.strip() for h, c in zip(heads, row, strict=False) if h in columns}
+        data: dict[str, Any] = {h: c for h, c in cells.items() if c or h in needed}
+        entry = validated(kind, data, Lines({(): line}), reading)
         if entry is not None:
             yield entry, Source(reading.file, line)
 

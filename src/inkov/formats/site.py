@@ -205,8 +205,9 @@ class _Loader:
             if campus is not None:
                 self.campus_files.append((path, campus))
                 self.files[reading.file] = path
-                if isinstance(listed := campus.document.hosts, str):
-                    self.files[listed] = self.base / listed
+                for listed in (campus.document.hosts, campus.document.plan):
+                    if isinstance(listed, str):
+                        self.files[listed] = self.base / listed
         elif kind is not None:
             reading.wrong(f"{kind!r:.40} is not a kind of file; expected 'switch' or 'campus'", "inkov", 1)
         else:
@@ -243,6 +244,8 @@ class _Loader:
             claims=file.claims(segments, hosts, switches),
             keep=file.document.keep.vlans,
             parking=file.document.parking,
+            register=file.register(),
+            plan=file.plan(switches, self.base) if switches else (),
             waivers=file.waivers(),
             severities=file.document.rules,
             notes=tuple(self.notes),

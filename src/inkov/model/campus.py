@@ -177,6 +177,34 @@ class Waiver:
     source: Source = field(default=Source(""), compare=False)
 
 
+@dataclass(frozen=True, slots=True)
+class Registered:
+    """A VLAN of the register.
+
+    Attributes:
+        name: what it is called everywhere.
+        purpose: what it is for.
+        where: names or roles of the switches it may exist on, or patterns; everywhere when empty.
+        everywhere: it must exist on all of them.
+    """
+
+    name: str
+    purpose: str = ""
+    where: tuple[str, ...] = ()
+    everywhere: bool = False
+    source: Source = field(default=Source(""), compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """What the port plan says of a port: its VLAN, and the VLAN of phones; None where it does not say."""
+
+    port: PortRef
+    vid: Vid | None = None
+    voice: Vid | None = None
+    source: Source = field(default=Source(""), compare=False)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Campus:
     """Everything given to one run.
@@ -190,6 +218,8 @@ class Campus:
         claims: in the order of the file.
         keep: VLANs that are never trimmed off a trunk.
         parking: the VLAN of ports nobody uses; None when the file does not say.
+        register: the VLANs there are to be; empty when the file has no register.
+        plan: what ports are to be.
         waivers: findings that are not to be reported.
         severities: rule, or a pattern of rules, to the severity it has here, or `off`.
         notes: what was passed over while reading, one sentence each.
@@ -203,6 +233,8 @@ class Campus:
     claims: tuple[Claim, ...] = ()
     keep: VlanSet = NONE
     parking: Vid | None = None
+    register: Mapping[Vid, Registered] = field(default_factory=dict)
+    plan: tuple[Planned, ...] = ()
     waivers: tuple[Waiver, ...] = ()
     severities: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[str, ...] = ()

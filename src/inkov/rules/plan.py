@@ -1,0 +1,254 @@
+"""The register of VLANs and the port plan of the campus file against what the switches say."""
+
+from __future__ import annotations
+
+import fnmatch
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+
+from inkov.forwarding.relay import untagged_vlan
+from inkov.model.campus import Planned, Registered
+from inkov.model.names import PortRef, ports_text
+from inkov.model.switch import DEFAULT_VLAN, Access, Switch
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Evidence, Finding, Severity
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.wording import at, cause, count, joined
+
+
+def _one(vlans: str, register: str) -> dict[str, str]:
+    ports = "{1-4: {access: 340}, 5-8: {access: 350}}"
+    return {
+        "a.yaml": switch_text("archive", vlans, ports, role="edge"),
+        "campus.yaml": f"inkov: campus\nname: x\nregister: {register}\n",
+    }
+
+
+_TABLE = "{340: research, 350: kiosks}"
+_WELL = Example(_one(_TABLE, "{340: research, 350: {name: kiosks, where: edge, everywhere: true}}"))
+
+
+def _defined(facts: Facts) -> Iterator[tuple[Vid, list[str]]]:
+    """Yields the VLANs of all tables with the switches that define them, without the default VLAN."""
+    found: dict[Vid, list[str]] = defaultdict(list)
+    for table, names in facts.network.tables:
+        for vid in table:
+            found[vid] += names
+    yield from ((v, names) for v, names in sorted(found.items()) if v != DEFAULT_VLAN)
+
+
+def _table_fact(facts: Facts, switch: str, vid: Vid, fact: str) -> Evidence:
+    origin = facts.network.switches[switch].origin
+    own = f"vlans/{vid}"
+    return Evidence(fact, origin.of(own if own in origin.places else "vlans"))
+
+
+@rule(
+    "plan/unregistered",
+    Severity.RISK,
+    looks_for="VLANs in a switch's table that the campus file's register does not have.",
+    why="Nobody planned such a VLAN: it is a slip of a number, or left over, and whoever is in it is alone.",
+    mend="Take it out of the table, or put it into the register.",
+    breaks=Example(
+        _one("{340: research, 350: kiosks, 430: research}", "{340: research, 350: kiosks}"), place="VLAN 430"
+    ),
+    passes=_WELL,
+)
+def unregistered(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a VLAN, where there is a register."""
+    register = facts.network.campus.register
+    for vid, switches in _defined(facts) if register else ():
+        if vid not in register:
+            yield Finding(
+                rule="plan/unregistered",
+                severity=Severity.RISK,
+                place=f"VLAN {vid}",
+                what=f"VLAN {vid} is defined on {joined(switches)} and not in the register{_near(facts, vid, switches, register)}.",
+                mend=f"Take VLAN {vid} out of {count(len(switches), 'table')}, or put it into the register.",
+                evidence=tuple(_table_fact(facts, s, vid, f"VLAN {vid}") for s in switches[:4]),
+                causes=tuple((s, "vlans", str(vid)) for s in switches),
+                vlans=VlanSet([vid]),
+            )
+
+
+def _near(facts: Facts, vid: Vid, switches: list[str], register: Mapping[Vid, Registered]) -> str:
+    """Says which registered number a mistyped one may stand for: the same name, digits swapped, or one digit off."""
+    tables = [facts.network.switches[s].vlans or {} for s in switches]
+    called = {table[vid].name for table in tables if vid in table}
+    slips = [
+        v for v in register if _swapped(v, vid) or sum(a != b for a, b in zip(f"{v:04}", f"{vid:04}", strict=True)) == 1
+    ]
+    best = min(slips, key=lambda v: (register[v].name not in called, not _swapped(v, vid), v), default=None)
+    return f"; {best} ({register[best].name}) may be meant" if best is not None else ""
+
+
+def _swapped(a: Vid, b: Vid) -> bool:
+    return sorted(str(a)) == sorted(str(b))
+
+
+@rule(
+    "plan/name",
+    Severity.TIDY,
+    looks_for="VLANs with another name than the register gives them.",
+    why="Whoever reads the switch takes the VLAN for something else.",
+    mend="Set the registered name.",
+    breaks=Example(_one("{340: lab, 350: kiosks}", "{340: research, 350: kiosks}"), place="VLAN 340"),
+    passes=_WELL,
+)
+def name(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a VLAN; tables without a name for it are left to another rule."""
+    for vid, entry in facts.network.campus.register.items():
+        other: dict[str, list[str]] = defaultdict(list)
+        for table, switches in facts.network.tables:
+            if vid in table and table[vid].name not in {"", entry.name}:
+                other[table[vid].name] += switches
+        if other:
+            shown = "; ".join(f"{n} on {joined(s)}" for n, s in sorted(other.items()))
+            first = next(iter(other.values()))[0]
+            yield Finding(
+                rule="plan/name",
+                severity=Severity.TIDY,
+                place=f"VLAN {vid}",
+                what=f"The register calls VLAN {vid} {entry.name}, and it is called {shown}.",
+                mend=f"Call it {entry.name} there.",
+                evidence=(_table_fact(facts, first, vid, next(iter(other))), Evidence(entry.name, entry.source)),
+                causes=(("vlan-name", str(vid)),),
+                vlans=VlanSet([vid]),
+            )
+
+
+def _allowed(entry: Registered, switch: Switch) -> bool:
+    names = {switch.name, switch.role} - {""}
+    return not entry.where or any(fnmatch.fnmatchcase(n, pattern) for n in names for pattern in entry.where)
+
+
+def _place_finding(  # noqa: PLR0917 - the parts of a finding
+    facts: Facts, rule_name: str, vid: Vid, switches: list[str], what: str, mend: str
+) -> Finding:
+    entry = facts.network.campus.register[vid]
+    return Finding(
+        rule=rule_name,
+        severity=Severity.RISK,
+        place=f"VLAN {vid}",
+        what=what,
+        mend=mend,
+        evidence=(
+            Evidence(f"register: {', '.join(entry.where) or 'everywhere'}", entry.source),
+            *(_table_fact(facts, s, vid, s) for s in switches[:4]),
+        ),
+        causes=tuple((s, "vlans", str(vid)) for s in switches),
+        vlans=VlanSet([vid]),
+    )
+
+
+@rule(
+    "plan/stray",
+    Severity.RISK,
+    looks_for="VLANs on switches where the register does not want them.",
+    why="A VLAN that goes where it has no business reaches people it should not.",
+    mend="Take it out of those tables, or widen `where` in the register.",
+    breaks=Example(_one(_TABLE, "{340: research, 350: {name: kiosks, where: core}}"), place="VLAN 350"),
+    passes=_WELL,
+)
+def stray(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a VLAN."""
+    register = facts.network.campus.register
+    for vid, switches in _defined(facts):
+        if vid in register:
+            wrong = [s for s in switches if not _allowed(register[vid], facts.network.switches[s])]
+            if wrong:
+                what = f"{register[vid].name} ({vid}) is to exist on {joined(register[vid].where)} only, and {joined(wrong)} {'has' if len(wrong) == 1 else 'have'} it."
+                yield _place_finding(facts, "plan/stray", vid, wrong, what, f"Take VLAN {vid} out of {joined(wrong)}.")
+
+
+@rule(
+    "plan/missing",
+    Severity.RISK,
+    looks_for="VLANs missing on switches where the register wants them.",
+    why="Whoever is moved there finds no VLAN, though the register says there is one.",
+    mend="Define it there, or narrow `where` in the register.",
+    breaks=Example(
+        _one(_TABLE, "{340: research, 350: kiosks, 360: {name: tills, where: edge, everywhere: true}}"),
+        place="VLAN 360",
+    ),
+    passes=_WELL,
+)
+def missing(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a VLAN."""
+    for vid, entry in facts.network.campus.register.items():
+        switches = facts.network.switches.values()
+        wanted = [s for s in switches if entry.everywhere and s.vlans is not None and _allowed(entry, s)]
+        lacking = [s.name for s in wanted if vid not in (s.vlans or {})]
+        if lacking:
+            what = f"{entry.name} ({vid}) is to exist on {joined(entry.where) or 'every switch'}, and {joined(lacking)} {'lacks' if len(lacking) == 1 else 'lack'} it."
+            yield _place_finding(facts, "plan/missing", vid, lacking, what, f"Define VLAN {vid} on {joined(lacking)}.")
+
+
+def _planned(ports: str) -> dict[str, str]:
+    return {
+        "a.yaml": switch_text("archive", _TABLE, ports),
+        "campus.yaml": "inkov: campus\nname: x\nplan:\n  - {switch: archive, ports: 1-4, vlan: 340}\n"
+        "  - {switch: archive, ports: 5-8, vlan: 350}\n",
+    }
+
+
+@rule(
+    "plan/port",
+    Severity.OUTAGE,
+    looks_for="Ports that are in another VLAN than the port plan says.",
+    why="Whoever is plugged in there is in the wrong segment: cut off from their own, and among others.",
+    mend="Set the VLAN of the plan; look at the ports beside, as ranges are often typed one off.",
+    breaks=Example(_planned("{1-5: {access: 340}, 6-8: {access: 350}}"), place="archive:5"),
+    passes=Example(_planned("{1-4: {access: 340}, 5-8: {access: 350}}")),
+)
+def port(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a switch, with what the slip may have been."""
+    by_switch: dict[str, dict[str, Planned]] = defaultdict(dict)
+    for row in facts.network.campus.plan:
+        by_switch[row.port.switch][row.port.port] = row
+    for name_, plan in by_switch.items():
+        actual = {p: _set(facts, PortRef(name_, p)) for p in plan}
+        off = [
+            p
+            for p, row in plan.items()
+            if (row.vid is not None and actual[p][0] != row.vid)
+            or (row.voice is not None and actual[p][1] != row.voice)
+        ]
+        if not off:
+            continue
+        refs = [PortRef(name_, p) for p in off]
+        shown = ports_text(off)
+        has, wants = (
+            VlanSet(v for v in some if v) for some in ([actual[p][0] for p in off], [plan[p].vid for p in off])
+        )
+        yield Finding(
+            rule="plan/port",
+            severity=Severity.OUTAGE,
+            place=f"{name_}:{shown}",
+            what=f"{count(len(off), 'port')} of {name_} ({shown}) {'is' if len(off) == 1 else 'are'} in {has}, and the plan says {wants}{_slip(facts, name_, plan, off)}.",
+            mend=f"Set what the plan says on {name_}:{shown}, or put the plan right.",
+            evidence=(at(facts.network, refs[0], f"{refs[0]}", "access"), Evidence("the plan", plan[off[0]].source)),
+            causes=tuple(cause(r, "access") for r in refs),
+            vlans=has | wants,
+            ports=len(off),
+        )
+
+
+def _set(facts: Facts, ref: PortRef) -> tuple[Vid | None, Vid | None]:
+    switching = facts.network.settled(ref).switching
+    return untagged_vlan(switching), switching.voice if isinstance(switching, Access) else None
+
+
+def _slip(facts: Facts, switch: str, plan: Mapping[str, Planned], off: list[str]) -> str:
+    """Says what may have happened: two VLANs swapped, or a range one too long."""
+    pairs = {(plan[p].vid, _set(facts, PortRef(switch, p))[0]) for p in off}
+    if len(pairs) == 2 and {(b, a) for a, b in pairs} == pairs:
+        a, b = sorted(v for v in next(iter(pairs)) if v)
+        return f"; {a} and {b} look swapped"
+    names = list(facts.network.switches[switch].ports)
+    if len(off) == 1:
+        has, here = _set(facts, PortRef(switch, off[0]))[0], names.index(off[0])
+        for near in names[max(0, here - 1) : here + 2]:
+            if near != off[0] and near in plan and plan[near].vid == has:
+                return f"; it has what port {near} beside it is to have, so the range looks one off"
+    return ""
