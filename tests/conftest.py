@@ -10,7 +10,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 settings.register_profile("quick", deadline=None, max_examples=60)
-settings.register_profile("ci", deadline=None, max_examples=60, derandomize=True)
+settings.register_profile("ci", deadline=None, max_examples=35, derandomize=True)
 settings.register_profile("long", deadline=None, max_examples=600, suppress_health_check=list(HealthCheck))
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or ("ci" if os.environ.get("CI") else "quick"))
 

@@ -1,6 +1,6 @@
 """Mutated inputs: whatever is in a file, Inkov reads it or says what is wrong with it, and never falls over.
 
-300 inputs as a rule; `INKOV_FUZZ=5000` tries more. The seed is fixed, so a failure can be seen again.
+150 inputs as a rule; `INKOV_FUZZ=5000` tries more. The seed is fixed, so a failure can be seen again.
 """
 
 import os
@@ -12,7 +12,7 @@ import pytest
 import inkov
 from inkov.demo.station import mended
 
-COUNT = int(os.environ.get("INKOV_FUZZ", "300"))
+COUNT = int(os.environ.get("INKOV_FUZZ", "150"))
 TOKENS = [
     *(
         b'"',

@@ -82,14 +82,14 @@ def sound(campus, claims, *, holes=12):
             COUNTS["with a hole rejected"] += 1
 
 
-@settings(max_examples=30)
+@settings(max_examples=15)
 @given(campuses())
 def test_proofs_on_random_campuses_are_accepted_and_holes_are_not(campus):
     pairs = list(combinations(VLANS, 2))
     sound(campus, [Apart("x", (f"v{a}", f"v{b}")) for a, b in pairs])
 
 
-@settings(max_examples=20)
+@settings(max_examples=12)
 @given(campuses().filter(lambda c: all(s.kind is Kind.SWITCH for s in c.switches.values())))
 def test_hostile_proofs_are_accepted_and_holes_are_not(campus):
     sound(
@@ -97,14 +97,14 @@ def test_hostile_proofs_are_accepted_and_holes_are_not(campus):
     )
 
 
-@settings(max_examples=30)
+@settings(max_examples=15)
 @given(routed_campuses())
 def test_proofs_at_layer_3_are_accepted_and_holes_are_not(campus):
     pairs = combinations([f"v{v}" for v in ROUTED_VLANS], 2)
     sound(campus, [Apart("x", pair, layers=frozenset({3})) for pair in pairs], holes=6)
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(trunked())
 def test_trees_of_hops_are_accepted_and_shorter_ones_are_not(campus):
     campus = replace(campus, segments={f"v{v}": Segment(f"v{v}", VlanSet([v]), source) for v in MEMBERS})
@@ -119,7 +119,7 @@ def test_trees_of_hops_are_accepted_and_shorter_ones_are_not(campus):
                 COUNTS["shorter trees rejected"] += 1
 
 
-@settings(max_examples=20)
+@settings(max_examples=12)
 @given(campuses())
 def test_a_campus_in_which_the_claim_no_longer_holds_is_rejected(campus):
     """With one access port moved so that the claim breaks, its certificate is no longer accepted."""

@@ -101,7 +101,7 @@ def test_runs_of_like_ports_are_one_row_and_hearers_are_written_short():
 
 def test_an_audit_shows_the_first_facts_and_how_many_more():
     evidence = tuple(EvidenceView(f"fact {n}", f"a.yaml:{n}", "a.yaml", n, "", default=False) for n in range(9))
-    finding = FindingView("x/y", "risk", "a:1", "It happens.", "Mend it.", evidence, "10,20", 3, ())
+    finding = FindingView("id", "x/y", "risk", "a:1", "It happens.", "Mend it.", evidence, "10,20", 3, ())
     view = AuditView("c", Size(1, 2, 3, 4), {"breach": 0, "outage": 0, "risk": 1, "tidy": 0}, (finding,))
     lines = to_text(audit_text(view)).splitlines()
     assert lines[0] == "c   1 switch   2 ports   3 links   4 VLANs"

@@ -80,6 +80,7 @@ class _Loader:
     problems: list[Problem] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     switches: dict[str, Switch] = field(default_factory=dict)
+    saved: dict[str, Switch] = field(default_factory=dict)
     campus_files: list[tuple[Path, CampusFile]] = field(default_factory=list)
     base: Path = Path()
     more: tuple[Path, ...] = ()
@@ -199,7 +200,7 @@ class _Loader:
             assume = self.campus_files[0][1].document.assume if self.campus_files else None
             switch = switch_file.read(content, lines, reading, assume)
             if switch is not None:
-                self._add(switch, reading)
+                self._add(switch, reading, saved=content.get("saved") == "true")
         elif kind == "campus":
             campus = CampusFile.read(content, lines, reading)
             if campus is not None:
@@ -219,19 +220,31 @@ class _Loader:
         else:
             reading.note("passed over; it is not a switch configuration")
 
-    def _add(self, switch: Switch, reading: Reading) -> None:
-        other = self.switches.get(switch.name)
+    def _add(self, switch: Switch, reading: Reading, *, saved: bool = False) -> None:
+        table = self.saved if saved else self.switches
+        other = table.get(switch.name)
         if other is not None:
             reading.wrong(f"a second switch named {switch.name!r}; the first is in {other.origin.file}")
         else:
-            self.switches[switch.name] = switch
+            table[switch.name] = switch
             self.files[reading.file] = self.reading_from
 
+    def _runs(self, name: str) -> bool:
+        """Tells whether it is known what a switch runs; records where only what it has saved is."""
+        if name not in self.switches:
+            file = self.saved[name].origin.file
+            self.problems.append(Problem(Source(file), f"this is what {name} has saved; no file says what it runs"))
+        return name in self.switches
+
     def _assemble(self) -> Campus:
-        switches = {name: self.switches[name] for name in sorted(self.switches, key=natural)}
+        switches = {
+            name: self.switches[name]
+            for name in sorted({**self.saved, **self.switches}, key=natural)
+            if self._runs(name)
+        }
         if not self.campus_files:
             name = self.site.resolve().name if self.site.is_dir() else self.site.stem
-            return Campus(name=name, switches=switches, notes=tuple(self.notes))
+            return Campus(name=name, switches=switches, saved=self.saved, notes=tuple(self.notes))
         file = self.campus_files[0][1]
         hosts = file.hosts(switches, self.base) if switches else {}
         segments = file.segments(switches, hosts)
@@ -244,6 +257,7 @@ class _Loader:
             claims=file.claims(segments, hosts, switches),
             keep=file.document.keep.vlans,
             parking=file.document.parking,
+            saved=self.saved,
             register=file.register(),
             plan=file.plan(switches, self.base) if switches else (),
             waivers=file.waivers(),

@@ -182,6 +182,9 @@ class SwitchDocument(Document):
     name: Name
     kind: Literal["switch", "router", "unmanaged"] = "switch"
     mac: Mac | None = None
+    saved: Flag = Field(
+        False, description="This is what the switch has saved; another file of its name says what runs."
+    )
     role: Label = Field("", description="What it is for, such as core or edge; switches of one role are alike.")
     starts_as: StartsAs = StartsAs()
     assume: Assume = Assume()

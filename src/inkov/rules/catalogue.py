@@ -3,61 +3,41 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from importlib import import_module
 
 from inkov.forwarding.network import Network
-from inkov.rules import (
-    access,
-    address,
-    edge,
-    gateway,
-    host,
-    label,
-    lag,
-    lists,
-    native,
-    neighbour,
-    plan,
-    private,
-    prune,
-    ring,
-    segment,
-    spare,
-    stance,
-    sync,
-    tags,
-    tree,
-    trunk,
-    vlan,
-    voice,
-)
 from inkov.rules.choice import Choice, identity, waive
 from inkov.rules.finding import Finding, grouped
 from inkov.rules.registry import RULES, Facts
 
-THEMES = (
-    access,
-    address,
-    edge,
-    gateway,
-    host,
-    label,
-    lag,
-    lists,
-    native,
-    neighbour,
-    plan,
-    private,
-    prune,
-    ring,
-    segment,
-    spare,
-    stance,
-    sync,
-    tags,
-    tree,
-    trunk,
-    vlan,
-    voice,
+THEMES = tuple(
+    import_module(f"inkov.rules.{name}")
+    for name in (
+        "access",
+        "address",
+        "edge",
+        "gateway",
+        "host",
+        "label",
+        "lag",
+        "lists",
+        "native",
+        "neighbour",
+        "plan",
+        "private",
+        "prune",
+        "ring",
+        "saved",
+        "segment",
+        "spare",
+        "stance",
+        "sync",
+        "tags",
+        "tree",
+        "trunk",
+        "vlan",
+        "voice",
+    )
 )
 """The modules that declare rules; a test compares this with the folder."""
 

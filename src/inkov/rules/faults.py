@@ -84,7 +84,7 @@ FAULTS = (
         "A secondary not tied to its primary, one missing on the way, a promiscuous port that lacks one",
         ("private/untied", "private/missing", "private/promiscuous", "private/pair", "private/two-isolated"),
     ),
-    Fault("What runs differs from what is saved", (), "not looked for yet"),
+    Fault("What runs differs from what is saved", ("saved/differs",)),
     Fault("A trunk taken for a LAG, or the other way round", ("lag/one-ended", "lag/unformed", "trunk/one-sided")),
     Fault(
         "The cabling plan, the label and what discovery hears disagree",

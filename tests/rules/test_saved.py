@@ -1,0 +1,47 @@
+"""What is saved against what runs."""
+
+import pytest
+
+import inkov
+from conftest import write_files
+
+HEAD = "inkov: switch\nname: {0}\nvlans: {{310: tanks, 330: vets}}\n"
+RUNS = HEAD + "ports: {{1: {{access: 310}}, 2: {{access: 330}}, u: {{trunk: '310,330'}}}}\n"
+
+
+def found(tmp_path, saved):
+    files = {
+        "a.yaml": RUNS.format("a") + "neighbours: {u: b u}\n",
+        "b.yaml": RUNS.format("b"),
+        "saved.yaml": saved.format("a") + "saved: true\n",
+    }
+    return [f for f in inkov.audit(inkov.load(write_files(tmp_path, files))) if f.rule == "saved/differs"]
+
+
+@pytest.mark.parametrize(
+    ("saved", "severity", "says"),
+    [
+        (RUNS.replace("'310,330'", "'310'"), "outage", "ports u. A restart would cut stations of VLAN 330 off."),
+        (
+            RUNS.replace("2: {{access: 330}}", "2: {{access: 310}}"),
+            "outage",
+            "A restart would change which ports are in VLANs 310,330.",
+        ),
+        (
+            RUNS.replace("vets", "animals"),
+            "tidy",
+            "the table's VLAN 330. A restart would change nothing that stations notice.",
+        ),
+    ],
+)
+def test_a_restart_is_foretold(tmp_path, saved, severity, says):
+    (finding,) = found(tmp_path, saved)
+    assert (finding.place, finding.severity.value) == ("a", severity)
+    assert says in finding.what
+
+
+def test_the_same_is_silent_and_half_is_an_error(tmp_path):
+    assert found(tmp_path, RUNS) == []
+    (tmp_path / "a.yaml").unlink()
+    with pytest.raises(inkov.BadInput, match=r"saved.yaml: this is what a has saved; no file says what it runs"):
+        inkov.load(tmp_path)
