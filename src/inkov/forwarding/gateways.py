@@ -7,7 +7,7 @@ port's link. Either way it is one more listener and one more sender of layer 2.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
@@ -218,8 +218,3 @@ class Gateways:
         fars = set(self.far_ends(interface, view))
         routed = {f for f in fars if isinstance(self.network.port(f).switching, Routed)}
         return [i for f in routed for i in self.of(f.switch) if i.port == f and i.tags == interface.tags]
-
-    def routes(self, devices: Iterable[str], view: View) -> list[str]:
-        """Returns the devices that route, surely or maybe."""
-        switches = self.network.switches
-        return [n for n in devices if switches[n].routing or (switches[n].routing is None and view is View.MAY)]
