@@ -21,7 +21,7 @@ COMMANDS = {
     "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
     "segments": "inkov prove as-found --grid",
     "gateways": "inkov gateways as-found",
-    "recheck": "inkov prove mended --certificate proofs | head -2; inkov recheck proofs/*.json mended | head -36",
+    "recheck": "inkov prove mended --certificate proofs | head -2; inkov recheck proofs/*.json mended | head -33",
     "rogue": "inkov ports as-found --rogue | head -38",
     "links": "inkov links as-found | head -38",
     "vlans": "inkov vlans as-found | head -38",
@@ -32,7 +32,7 @@ COMMANDS = {
     "explain": "inkov explain native/mismatch",
     "tree": "inkov tree as-found",
     "trim": "inkov trim as-found | head -38",
-    "mended": "inkov audit mended; inkov prove mended",
+    "mended": "inkov audit mended; inkov prove mended | head -34",
 }
 
 

@@ -47,7 +47,7 @@ def rogues_text(rows: Sequence[RogueRow]) -> RenderableType:
     heads = ("host port", "set to", "own", "a rogue switch sends into", "and hears", "members")
     said = f"{plural(others, 'host port')} would give a rogue switch no more than {'its' if others == 1 else 'their'} own VLANs"
     note = Text(f"{said}; of habits that nothing states the worse is assumed", style="dim")
-    return spaced([table(heads, body, right=[5]), note] if body else [note])
+    return spaced([table(heads, body, right=[5], whole=[0]), note] if body else [note])
 
 
 def _wrap(text: str) -> str:
