@@ -78,16 +78,15 @@ def audit(campus: Campus) -> tuple[Finding, ...]:
     return _audit(network(campus))
 
 
-def lines_of(site: str | PathLike[str]) -> Callable[[str, str], int | None]:
-    """Returns what finds the line of a data path in a file of a site; files are read when first asked for."""
-    _, files = load_files(site)
+def lines_of(campus: Campus) -> Callable[[str, str], int | None]:
+    """Returns what finds the line of a data path in a file of a campus; files are read when first asked for."""
     read: dict[str, Positions] = {}
 
     def line(name: str, path: str) -> int | None:
-        if name not in files:
+        if name not in campus.files:
             return None
         if name not in read:
-            read[name] = Positions(files[name].read_text("utf-8-sig", "replace"))
+            read[name] = Positions(Path(campus.files[name]).read_text("utf-8-sig", "replace"))
         return read[name].line(path)
 
     return line
@@ -146,13 +145,10 @@ def prove(campus: Campus, claims: Sequence[Claim | str] | None = None) -> list[V
     return _prove(net, made)
 
 
-def certify(
-    site: str | PathLike[str], campus: Campus, verdicts: Sequence[Verdict], folder: Path
-) -> tuple[list[str], list[str]]:
+def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[list[str], list[str]]:
     """Writes a certificate of each proof, a file a claim.
 
     Args:
-        site: what `campus` was loaded from.
         campus: from `load`.
         verdicts: from `prove`.
         folder: where to write; made if it is not there.
@@ -163,8 +159,7 @@ def certify(
     Raises:
         BadInput: the folder cannot be written.
     """
-    _, files = load_files(site)
-    inputs = {name: digest(path) for name, path in files.items()}
+    inputs = _digests(campus)
     prover = Prover(network(campus))
     made: dict[str, Data] = {}
     without: list[str] = []
@@ -177,6 +172,10 @@ def certify(
             without.append(name)
     write_json(folder, made)
     return list(made), without
+
+
+def _digests(campus: Campus) -> dict[str, str]:
+    return {name: digest(Path(path)) for name, path in campus.files.items()}
 
 
 def _file_name(claim: str, taken: Mapping[str, object]) -> str:
@@ -193,9 +192,9 @@ def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[Che
     Raises:
         BadInput: the site cannot be read, or a certificate is no JSON.
     """
-    campus, files = load_files(site)
+    campus = load(site)
     documents = read_json(certificates, "a certificate")
-    known = {name: digest(path) for name, path in files.items()}
+    known = _digests(campus)
     return [checked_row(path.as_posix(), document, campus, known) for path, document in documents]
 
 

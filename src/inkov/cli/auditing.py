@@ -128,9 +128,9 @@ def report(
 
     order = [s.value for s in FailOn]
     text = {
-        AuditFormat.CSV: lambda: audit_csv(view, api.lines_of(site)),
+        AuditFormat.CSV: lambda: audit_csv(view, api.lines_of(network.campus)),
         AuditFormat.MD: lambda: audit_markdown(view),
-        AuditFormat.SARIF: lambda: audit_sarif(view, RULES, api.lines_of(site)),
+        AuditFormat.SARIF: lambda: audit_sarif(view, RULES, api.lines_of(network.campus)),
         AuditFormat.JUNIT: lambda: audit_junit(view, found.ran, lambda s: order.index(s) <= order.index(fail_on)),
     }[result_format]()
     put(text, output)

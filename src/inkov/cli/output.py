@@ -10,9 +10,6 @@ from enum import IntEnum, StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from inkov.model.errors import BadInput, Problem
-from inkov.model.source import Source
-
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
@@ -65,18 +62,9 @@ def put(text: str, output: Path | None) -> None:
     if output is None:
         sys.stdout.write(text)
         return
-    import tempfile
+    from inkov.formats.writing import write_text
 
-    try:
-        with tempfile.NamedTemporaryFile(
-            "w", encoding="utf-8", newline="\n", dir=output.parent, prefix=f".{output.name}.", delete=False
-        ) as file:
-            file.write(text)
-        Path(file.name).chmod(0o644)
-        Path(file.name).replace(output)
-    except OSError as exc:
-        problem = f"cannot be written: {exc.strerror or 'error'}"
-        raise BadInput([Problem(Source(output.as_posix()), problem)]) from None
+    write_text(output, text)
 
 
 class Progress:

@@ -64,7 +64,7 @@ def decide(
     verdicts = api.prove(network.campus, claims or None)
     views = verdict_views(verdicts)
     if folder is not None:
-        written, without = api.certify(site, network.campus, verdicts, folder)
+        written, without = api.certify(network.campus, verdicts, folder)
         complain(f"wrote {len(written)} certificates to {folder.as_posix()}")
         for name in without:
             complain(f"note: no certificate for {name!r}: gateways join what it names, and that has no certificate yet")

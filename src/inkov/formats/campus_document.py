@@ -18,14 +18,11 @@ from inkov.formats.fields import (
     PrefixField,
     VidField,
     VlanList,
+    one_or_more,
     wrong,
 )
 from inkov.formats.switch_document import Assume
 from inkov.model.vlanset import NONE
-
-
-def _one_or_more(value: Any) -> Any:
-    return [value] if isinstance(value, str) else value
 
 
 def _nothing(value: Any) -> Any:
@@ -36,7 +33,7 @@ def _nothing_map(value: Any) -> Any:
     return {} if value is None else value
 
 
-Names = Annotated[list[Label], BeforeValidator(_one_or_more, json_schema_input_type=list[Label] | Label)]
+Names = Annotated[list[Label], BeforeValidator(one_or_more, json_schema_input_type=list[Label] | Label)]
 
 
 class HostEntry(Document):
@@ -56,7 +53,7 @@ class SegmentEntry(Document):
     ports: Names = Field([], description="Its ports, as switch:pattern; without it, all in its VLANs.")
     hosts: Names = Field([], description="Its hosts by name; their ports belong to it.")
     subnet: Annotated[
-        list[PrefixField], BeforeValidator(_one_or_more, json_schema_input_type=list[PrefixField] | PrefixField)
+        list[PrefixField], BeforeValidator(one_or_more, json_schema_input_type=list[PrefixField] | PrefixField)
     ] = Field([], description="The addresses of its stations; alone, it stands for the VLANs of the gateways in it.")
     closed: Flag = Field(False, description="It is meant to have no gateway.")
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import json
-import tempfile
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
+from inkov.formats.writing import write_text
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 
@@ -28,17 +28,11 @@ def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
     """
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for name, document in documents.items():
-            text = json.dumps(document, indent=1, ensure_ascii=False) + "\n"
-            with tempfile.NamedTemporaryFile(
-                "w", encoding="utf-8", newline="\n", dir=folder, prefix=f".{name}.", delete=False
-            ) as file:
-                file.write(text)
-            Path(file.name).chmod(0o644)
-            Path(file.name).replace(folder / name)
     except OSError as exc:
         problem = f"cannot be written: {exc.strerror or 'error'}"
         raise BadInput([Problem(Source(folder.as_posix()), problem)]) from None
+    for name, document in documents.items():
+        write_text(folder / name, json.dumps(document, indent=1, ensure_ascii=False) + "\n")
 
 
 def read_json(paths: Iterable[Path], what: str) -> list[tuple[Path, Any]]:

@@ -43,6 +43,11 @@ def wrong(message: str) -> PydanticCustomError:
     return PydanticCustomError("inkov", "{message}", {"message": message})
 
 
+def one_or_more(value: Any) -> Any:
+    """Returns a list where a single text stands for a list of one."""
+    return [value] if isinstance(value, str) else value
+
+
 def _text(value: Any, expected: str) -> str:
     if not isinstance(value, str):
         kind = {dict: "a mapping", list: "a list", type(None): "nothing"}.get(type(value), "no text")

@@ -6,14 +6,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from inkov.formats.fields import Document, Flag, IpField, Label, Name, OwnAddress, PrefixField, PrefixOrAny
+from inkov.formats.fields import Document, Flag, IpField, Label, Name, OwnAddress, PrefixField, PrefixOrAny, one_or_more
 from inkov.model.routing import Entry, Gateway
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
-
-
-def _one_or_more(value: Any) -> Any:
-    return [value] if isinstance(value, str) else value
 
 
 def _of_address(value: Any) -> Any:
@@ -24,7 +20,7 @@ class GatewayEntry(Document):
     """One gateway."""
 
     address: Annotated[
-        list[OwnAddress], BeforeValidator(_one_or_more, json_schema_input_type=list[OwnAddress] | OwnAddress)
+        list[OwnAddress], BeforeValidator(one_or_more, json_schema_input_type=list[OwnAddress] | OwnAddress)
     ]
     in_: Name | None = Field(None, description="The filter for packets that come in.")
     out: Name | None = Field(None, description="The filter for packets that go out.")

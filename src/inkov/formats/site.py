@@ -242,9 +242,10 @@ class _Loader:
             for name in sorted({**self.saved, **self.switches}, key=natural)
             if self._runs(name)
         }
+        files = {name: path.as_posix() for name, path in self.files.items()}
         if not self.campus_files:
             name = self.site.resolve().name if self.site.is_dir() else self.site.stem
-            return Campus(name=name, switches=switches, saved=self.saved, notes=tuple(self.notes))
+            return Campus(name=name, switches=switches, saved=self.saved, files=files, notes=tuple(self.notes))
         file = self.campus_files[0][1]
         hosts = file.hosts(switches, self.base) if switches else {}
         segments = file.segments(switches, hosts)
@@ -262,6 +263,7 @@ class _Loader:
             plan=file.plan(switches, self.base) if switches else (),
             waivers=file.waivers(),
             severities=file.document.rules,
+            files=files,
             notes=tuple(self.notes),
         )
 

@@ -223,6 +223,7 @@ class Campus:
         plan: what ports are to be.
         waivers: findings that are not to be reported.
         severities: rule, or a pattern of rules, to the severity it has here, or `off`.
+        files: where each file it was made of is, by the name that sources give it.
         notes: what was passed over while reading, one sentence each.
     """
 
@@ -239,4 +240,5 @@ class Campus:
     plan: tuple[Planned, ...] = ()
     waivers: tuple[Waiver, ...] = ()
     severities: Mapping[str, str] = field(default_factory=dict)
+    files: Mapping[str, str] = field(default_factory=dict, compare=False)
     notes: tuple[str, ...] = ()
