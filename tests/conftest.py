@@ -41,6 +41,12 @@ def run_inkov(*args, cwd=None, **env):
     return Ran(done.returncode, done.stdout, done.stderr)
 
 
+@pytest.fixture(scope="session", autouse=True)
+def own_cache(tmp_path_factory):
+    """Keeps what runs read away from the cache of whoever runs the tests."""
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+
+
 @pytest.fixture
 def inkov(tmp_path):
     """Runs the program in the test's own folder."""

@@ -25,7 +25,7 @@ def test_core_never_prints():
 
 
 def loaded(*args):
-    code = f"import sys; sys.argv = {['inkov', *args]!r}; from inkov.cli.app import main\ntry:\n main()\nexcept SystemExit: pass\nprint(*sys.modules, file=sys.stderr)"
+    code = f"import sys; sys.argv = {['inkov', *args]!r}; from inkov.cli.app import app\ntry:\n app()\nexcept SystemExit: pass\nprint(*sys.modules, file=sys.stderr)"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     return set(done.stderr.split())
 

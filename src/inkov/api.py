@@ -8,8 +8,6 @@ from os import PathLike
 from pathlib import Path
 
 from inkov.formats.certificates import digest, read_json, write_json
-from inkov.formats.positions import Positions
-from inkov.formats.rewrite import rewrite
 from inkov.formats.site import Progress, load_files
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.needs import Needs
@@ -35,13 +33,25 @@ from inkov.views.reports import AuditView
 from inkov.views.tables import HeardRow
 
 
-def load(path: str | PathLike[str], progress: Progress | None = None, more: Sequence[Path] = ()) -> Campus:
-    """Reads a campus from a folder, a campus file or one switch file; `more` are switch files to add to it.
+def load(
+    path: str | PathLike[str],
+    progress: Progress | None = None,
+    more: Sequence[Path] = (),
+    cache: Path | None = None,
+) -> Campus:
+    """Reads a campus from a folder, a campus file or one switch file.
+
+    Args:
+        path: what to read.
+        progress: called with (files read, files in all).
+        more: switch files to add.
+        cache: a folder that keeps what was read, so that files that did not change are not read again; none is kept
+            without one.
 
     Raises:
         BadInput: with every problem of every file.
     """
-    return load_files(path, more, progress)[0]
+    return load_files(path, more, progress, cache)[0]
 
 
 class _ById:
@@ -80,6 +90,10 @@ def audit(campus: Campus) -> tuple[Finding, ...]:
 
 def lines_of(campus: Campus) -> Callable[[str, str], int | None]:
     """Returns what finds the line of a data path in a file of a campus; files are read when first asked for."""
+    from inkov.formats.positions import (
+        Positions,  # brings pydantic, which takes longer to import than small sites to read
+    )
+
     read: dict[str, Positions] = {}
 
     def line(name: str, path: str) -> int | None:
@@ -251,6 +265,8 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
         BadInput: the result would cut something off or join what is apart now, or cannot be written. Nothing is
             written then.
     """
+    from inkov.formats.rewrite import rewrite  # brings pydantic, too
+
     base = Path(site) if Path(site).is_dir() else Path(site).parent
     if Path(folder).resolve().is_relative_to(base.resolve()):
         raise BadInput([Problem(Source(str(folder)), "lies in the site's own folder; name one elsewhere")])

@@ -34,12 +34,27 @@ VlanOption = Annotated[
 _MAX_NOTES = 8
 
 
+class Caching:
+    """Whether a run uses what earlier runs read; the option before the command turns it off."""
+
+    on = True
+
+
+def cache_folder() -> Path | None:
+    """Returns the user's folder for what runs have read; None when it is not to be used."""
+    if not Caching.on:
+        return None
+    from platformdirs import user_cache_path
+
+    return user_cache_path("inkov", appauthor=False) / "read"
+
+
 def load_network(site: Path, more: Sequence[Path] = ()) -> Network:
     """Reads a site, and further switch files with it; notes of the readers go to stderr."""
     from inkov import api
     from inkov.cli.output import Progress, complain
 
-    campus = api.load(site, Progress(), more)
+    campus = api.load(site, Progress(), more, cache_folder())
     for note in campus.notes[:_MAX_NOTES]:
         complain(f"note: {note}")
     if len(campus.notes) > _MAX_NOTES:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 from inkov.formats import jsontext, openconfig
 from inkov.formats.openconfig_wrappers import is_openconfig
+from inkov.formats.parsed import Entry, Parsed
 from inkov.formats.reading import Reading
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem, nearest
@@ -46,9 +47,18 @@ def load(site: str | os.PathLike[str], progress: Progress | None = None) -> Camp
 
 
 def load_files(
-    site: str | os.PathLike[str], more: Iterable[Path] = (), progress: Progress | None = None
+    site: str | os.PathLike[str],
+    more: Iterable[Path] = (),
+    progress: Progress | None = None,
+    cache: Path | None = None,
 ) -> tuple[Campus, Mapping[str, Path]]:
     """Reads a campus as `load` does, and further switch files with it.
+
+    Args:
+        site: as for `load`.
+        more: further switch files.
+        progress: as for `load`.
+        cache: folder of what earlier runs read; files that are as they were then are not read again.
 
     Returns:
         The campus, and every file that it was made from, by the name that sources give it.
@@ -57,8 +67,11 @@ def load_files(
         BadInput: as `load`.
     """
     with _no_garbage_collection():
-        loader = _Loader(Path(site), progress, more=tuple(more))
-        return loader.campus(), loader.files
+        parsed = Parsed.of_site(cache, Path(site))
+        loader = _Loader(Path(site), progress, parsed, more=tuple(more))
+        made = loader.campus()
+        parsed.close()
+        return made, loader.files
 
 
 @contextmanager
@@ -77,6 +90,7 @@ def _no_garbage_collection() -> Iterator[None]:
 class _Loader:
     site: Path
     progress: Progress | None
+    parsed: Parsed
     problems: list[Problem] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     switches: dict[str, Switch] = field(default_factory=dict)
@@ -152,36 +166,54 @@ class _Loader:
                 self.progress(done, len(todo))
 
     def _read(self, path: Path, *, asked_for: bool) -> None:
-        shown = path.relative_to(self.base).as_posix() if path.is_relative_to(self.base) else path.as_posix()
+        shown = path.as_posix().removeprefix(f"{self.base.as_posix()}/")
         reading = Reading(shown, self.problems, self.notes)
         self.reading_from = path
         try:
             if path.stat().st_size > _MAX_BYTES:
                 raise reading.fail(f"larger than {_MAX_BYTES // 1024 // 1024} MB; this is no switch configuration")
             data = path.read_bytes()
-            if data.lstrip()[:1] in {b"{", b"["} or path.suffix == ".json":
-                self._read_json(data, path, reading, asked_for=asked_for)
+            key = self.parsed.key(shown, self._assumed(), data)
+            entry = self.parsed.find(key)
+            if entry is None:
+                problems, notes = len(self.problems), len(self.notes)
+                entry = self._entry(data, path, reading, asked_for=asked_for)
+                if entry is None:
+                    return
+                if len(self.problems) == problems:
+                    self.parsed.keep(key, entry._replace(notes=tuple(self.notes[notes:])))
             else:
-                self._read_yaml(data, path, reading, asked_for=asked_for)
+                self.notes.extend(entry.notes)
+            self._add(entry.switch, reading, saved=entry.saved)
         except OSError as exc:
             reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
         except BadInput as exc:
             self.problems.extend(exc.problems)
 
-    def _read_json(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> None:
+    def _assumed(self) -> str:
+        """Returns what the campus file states for all switches, as text."""
+        return self.campus_files[0][1].document.assume.model_dump_json() if self.campus_files else ""
+
+    def _entry(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
+        if data.lstrip()[:1] in {b"{", b"["} or path.suffix == ".json":
+            return self._read_json(data, path, reading, asked_for=asked_for)
+        return self._read_yaml(data, path, reading, asked_for=asked_for)
+
+    def _read_json(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
         found = jsontext.values(data, reading)
         if not any(map(is_openconfig, found)):
             self._not_ours(reading, asked_for=asked_for)
-            return
+            return None
         switch = openconfig.read(found, reading, path.stem)
         if self.campus_files:
             from inkov.formats.switch_file import habits
 
             assume = self.campus_files[0][1].document.assume
             switch = replace(switch, habits=habits(assume), worst=habits(assume, usual=WORST_HABITS))
-        self._add(switch, reading)
+        return Entry(switch, saved=False, notes=())
 
-    def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> None:
+    def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
+        """Reads a switch file and returns it, or a campus file and takes it."""
         # pydantic and the YAML reader cost a fifth of a second to import; a folder of exports needs neither.
         from inkov.formats import switch_file, yamltext
         from inkov.formats.campus_file import CampusFile
@@ -190,18 +222,17 @@ class _Loader:
             text = data.decode("utf-8-sig")
         except UnicodeDecodeError:
             self._not_ours(reading, asked_for=asked_for)
-            return
+            return None
         if not asked_for and "inkov" not in text:
             self._not_ours(reading, asked_for=False)
-            return
+            return None
         content, lines = yamltext.load(text, reading)
         kind = content.get("inkov") if isinstance(content, dict) else None
         if kind == "switch":
             assume = self.campus_files[0][1].document.assume if self.campus_files else None
             switch = switch_file.read(content, lines, reading, assume)
-            if switch is not None:
-                self._add(switch, reading, saved=content.get("saved") == "true")
-        elif kind == "campus":
+            return None if switch is None else Entry(switch, content.get("saved") == "true", ())
+        if kind == "campus":
             campus = CampusFile.read(content, lines, reading)
             if campus is not None:
                 self.campus_files.append((path, campus))
@@ -213,6 +244,7 @@ class _Loader:
             reading.wrong(f"{kind!r:.40} is not a kind of file; expected 'switch' or 'campus'", "inkov", 1)
         else:
             self._not_ours(reading, asked_for=asked_for)
+        return None
 
     def _not_ours(self, reading: Reading, *, asked_for: bool) -> None:
         if asked_for:

@@ -128,7 +128,8 @@ def ladder(network: Network, link: Link) -> Ladder:
         return Ladder(NONE, NONE, NONE, (), Hop(0, ()), Hop(0, ()))
     if not all(carries_tags(network.settled(end)) for end in ends):
         wanted |= network.active(link.a.switch) & network.active(link.b.switch) & network.inhabited
-    lost = tuple(_lost(network, link, wanted & ~carried, lists))
+    gone = wanted & ~carried
+    lost = tuple(_lost(network, link, gone, lists)) if gone else ()
     allowed = VlanSet.from_mask(lists[0] & lists[1])
     return Ladder(allowed, VlanSet.from_mask(passed), VlanSet.from_mask(carried), lost, there, back)
 

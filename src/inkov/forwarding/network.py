@@ -25,8 +25,6 @@ from inkov.model.names import PortRef, natural
 from inkov.model.switch import (
     DEFAULT_VLAN,
     Access,
-    Bridged,
-    General,
     Kind,
     Negotiated,
     Port,
@@ -45,8 +43,8 @@ class Network:
     def __init__(self, campus: Campus) -> None:
         self.campus = campus
         self.switches: Mapping[str, Switch] = campus.switches
-        self._masks: dict[int, tuple[Mask, Mask]] = {}
         self._relay: dict[tuple[PortRef, View], RelayMap] = {}
+        self._hops: dict[tuple[PortRef, PortRef, View], Hop] = {}
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
         self._passes: dict[int, Mask] = {}
         self._ladders: dict[int, Ladder] = {}  # by identity: links live as long as their network
@@ -63,28 +61,23 @@ class Network:
 
     def defined(self, switch: str) -> Mask:
         """Returns the VLANs in a switch's table, active or not; all where it keeps no table."""
-        return self._table_masks(switch)[0]
+        return self._table_masks[switch][0]
 
     def active(self, switch: str, view: View = View.MUST) -> Mask:
         """Returns the VLANs a switch relays: defined and active."""
-        active = self._table_masks(switch)[1]
+        active = self._table_masks[switch][1]
         if view is View.MAY and not self.switches[switch].default_vlan_listed:
             return active | 1 << DEFAULT_VLAN
         return active
 
-    def _table_masks(self, switch: str) -> tuple[Mask, Mask]:
-        """Returns the VLANs defined, and those of them active; worked out once for tables that switches share."""
-        table = self.switches[switch].vlans
-        if table is None:
-            return FULL_MASK, FULL_MASK
-        if id(table) not in self._masks:
-            defined = active = 0
-            for v, entry in table.items():
-                defined |= 1 << v
-                if entry.active:
-                    active |= 1 << v
-            self._masks[id(table)] = defined, active
-        return self._masks[id(table)]
+    @cached_property
+    def _table_masks(self) -> Mapping[str, tuple[Mask, Mask]]:
+        """The VLANs each switch defines, and those of them active; worked out once for tables that switches share."""
+        made = dict.fromkeys(self.switches, (FULL_MASK, FULL_MASK))
+        for table, names in self.tables:
+            active = sum(1 << v for v, entry in table.items() if entry.active)
+            made.update(dict.fromkeys(names, (sum(1 << v for v in table), active)))
+        return made
 
     def relay(self, ref: PortRef, view: View = View.MUST) -> RelayMap:
         """Returns the relay map of a port or LAG."""
@@ -111,7 +104,8 @@ class Network:
 
     def settled(self, ref: PortRef) -> Port:
         """Returns a port or LAG as it surely is, after negotiation."""
-        return self.formed(ref).surely
+        port = self.port(ref)
+        return self.formed(ref).surely if isinstance(port.switching, Negotiated) else port
 
     @cached_property
     def tables(self) -> list[tuple[Mapping[Vid, Vlan], list[str]]]:
@@ -168,6 +162,16 @@ class Network:
     # -- stations ------------------------------------------------------------------------------------
 
     @cached_property
+    def rare_ports(self) -> list[tuple[PortRef, Port]]:
+        """Ports that are neither a plain access port nor a fixed trunk, in natural order; few in most campuses."""
+        return [
+            (PortRef(name, port.name), port)
+            for name, switch in self.switches.items()
+            for port in switch.ports.values()
+            if not (isinstance(s := port.switching, Trunk) or (isinstance(s, Access) and s.voice is None))
+        ]
+
+    @cached_property
     def edge_ports(self) -> Mapping[str, list[PortRef]]:
         """The edge ports of each switch: enabled, no link, no member of a LAG; in natural order."""
         cabled: dict[str, set[str]] = defaultdict(set)
@@ -222,14 +226,6 @@ class Network:
                     found[vid].setdefault(name, []).append(ref)
         return found
 
-    def is_wide(self, ref: PortRef) -> bool:
-        """Tells whether a station's port is in more than one VLAN, or hears another than it sends in."""
-        match self.port(ref).switching:
-            case Access(voice=None) | Negotiated() | Tunnel():
-                return False
-            case _:
-                return True
-
     @cached_property
     def _unusual(self) -> list[PortRef]:
         """Station ports that are more than an access port, in natural order; few, so that others need not look at all."""
@@ -248,8 +244,8 @@ class Network:
 
     @cached_property
     def wide_ports(self) -> list[PortRef]:
-        """Station ports that are in more than one VLAN, in natural order."""
-        return [ref for ref in self._unusual if self.is_wide(ref)]
+        """Station ports that are in more than one VLAN, or hear another than they send in, in natural order."""
+        return [r for r in self._unusual if not isinstance(self.port(r).switching, Negotiated | Tunnel)]
 
     def own_domains(self, ref: PortRef) -> Mask:
         """Returns the domains an honest station on a port sends in: untagged, or tagged where the port is a member."""
@@ -274,17 +270,6 @@ class Network:
                     found[own] = sum(1 << d for d in reached)
         return found
 
-    @cached_property
-    def open_trunks(self) -> list[PortRef]:
-        """Ports that carry tags and face no switch: a station behind one is in all its VLANs."""
-        found = []
-        for ref in self._unusual:
-            if isinstance(self.port(ref).switching, Trunk | General | Bridged) and ref not in self.cabled:
-                relay = self.relay(ref)
-                if relay.out_tagged or relay.out_mapped:
-                    found.append(ref)
-        return found
-
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:
         """Returns the members of a VLAN on switches that relay it."""
         found = self.members.get(vid, {})
@@ -294,8 +279,11 @@ class Network:
 
     def hop(self, near: PortRef, far: PortRef, view: View) -> Hop:
         """Returns what crosses a link from one end to the other, were it up, its LAG formed, and no tree in the way."""
-        tagged = formats_agree(self.port(near), self.port(far))
-        return Hop.between(self.relay(near, view), self.relay(far, view), tagged=tagged)
+        key = (near, far, view)
+        if key not in self._hops:
+            tagged = formats_agree(self.port(near), self.port(far))
+            self._hops[key] = Hop.between(self.relay(near, view), self.relay(far, view), tagged=tagged)
+        return self._hops[key]
 
     def hop_today(self, near: PortRef, far: PortRef, view: View, tree: Blocking) -> Hop:
         """Returns what crosses a link with today's tree and pruning."""

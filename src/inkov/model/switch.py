@@ -225,7 +225,8 @@ DOT1Q: Final = "802.1Q"
 NEGOTIATED_FORMAT: Final = "negotiated"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+# Without slots: what is at its default takes no room in a kept port, and ports are read back without a call each.
+@dataclass(frozen=True, kw_only=True)
 class Port:
     """A port or a LAG. A LAG is one logical port; its members keep only cabling and `enabled`.
 

@@ -8,7 +8,7 @@ operation. Range text (`310-330,305`, `all`, `none`, `all except 320`) is only a
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import Final, TypeAlias
 
 Vid: TypeAlias = int
@@ -64,6 +64,9 @@ class VlanSet:
 
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError(f"a VlanSet cannot be changed: {name}")
+
+    def __reduce__(self) -> tuple[Callable[[int], VlanSet], tuple[int]]:
+        return vlan_set, (self._mask,)
 
     @classmethod
     def from_mask(cls, mask: int) -> VlanSet:
@@ -180,3 +183,8 @@ class VlanSet:
 
 NONE: Final = VlanSet.from_mask(0)
 ALL: Final = VlanSet.from_mask(FULL_MASK)
+
+
+def vlan_set(mask: int) -> VlanSet:
+    """Returns `VlanSet.from_mask(mask)`; a function of the module, which pickling can name."""
+    return VlanSet.from_mask(mask)

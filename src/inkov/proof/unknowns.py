@@ -8,7 +8,7 @@ from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import View, unknown
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Trunk
+from inkov.model.switch import Bridged, General, Kind, Trunk
 from inkov.proof.stations import Stations
 
 
@@ -46,7 +46,7 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
     listed = list(names)
     open_ends = [
         str(ref)
-        for ref in network.open_trunks
+        for ref in _open_trunks(network)
         if sum(any(ref in refs for refs in stations(n).senders.values()) for n in listed) > 1
     ]
     found: list[str] = []
@@ -69,6 +69,16 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
     if tableless:
         found.append(f"switches without a VLAN table relay every VLAN their ports allow: {some(tableless)}")
     return tuple(found)
+
+
+def _open_trunks(network: Network) -> list[PortRef]:
+    """Returns ports that carry tags and face no switch: a station behind one is in all its VLANs."""
+    maps = [(ref, network.relay(ref)) for ref in network.wide_ports if ref not in network.cabled]
+    return [
+        ref
+        for ref, relay in maps
+        if isinstance(network.port(ref).switching, Trunk | General | Bridged) and (relay.out_tagged or relay.out_mapped)
+    ]
 
 
 def some(names: list[str]) -> str:

@@ -176,23 +176,21 @@ def promiscuous(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a port."""
     network = facts.network
     family = _families(network)
-    for switch in network.switches.values():
-        for port in switch.ports.values():
-            if not isinstance(port.switching, Promiscuous):
-                continue
-            left_out = VlanSet(family.get(port.switching.primary, ())) - port.switching.secondaries
-            if left_out:
-                ref = PortRef(switch.name, port.name)
-                yield Finding(
-                    rule="private/promiscuous",
-                    severity=Severity.OUTAGE,
-                    place=str(ref),
-                    what=f"{ref} is not mapped to {vlans(left_out)}: stations there hear it and are never heard.",
-                    mend=f"Map {ref} to {left_out} too.",
-                    evidence=(at(network, ref, f"mapped to {port.switching.secondaries}", "promiscuous"),),
-                    causes=(cause(ref, "promiscuous"),),
-                    vlans=left_out,
-                )
+    for ref, port in network.rare_ports:
+        if not isinstance(port.switching, Promiscuous):
+            continue
+        left_out = VlanSet(family.get(port.switching.primary, ())) - port.switching.secondaries
+        if left_out:
+            yield Finding(
+                rule="private/promiscuous",
+                severity=Severity.OUTAGE,
+                place=str(ref),
+                what=f"{ref} is not mapped to {vlans(left_out)}: stations there hear it and are never heard.",
+                mend=f"Map {ref} to {left_out} too.",
+                evidence=(at(network, ref, f"mapped to {port.switching.secondaries}", "promiscuous"),),
+                causes=(cause(ref, "promiscuous"),),
+                vlans=left_out,
+            )
 
 
 @rule(
@@ -211,24 +209,24 @@ def pair(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch and pair."""
     network = facts.network
     tables = _tables(network)
-    for switch in network.switches.values():
-        tied = tables.get(switch.name, {})
-        found: dict[tuple[Vid, Vid], list[PortRef]] = defaultdict(list)
-        for port in switch.ports.values():
-            if isinstance(port.switching, PrivateHost) and port.enabled:
-                p, s = port.switching.primary, port.switching.secondary
-                if tied.get(s, 0) != p and not (s in tied and tied[s] is None):
-                    found[p, s].append(PortRef(switch.name, port.name))
-        for (p, s), refs in found.items():
-            names = ports_text(sorted((r.port for r in refs), key=natural))
-            yield Finding(
-                rule="private/pair",
-                severity=Severity.OUTAGE,
-                place=f"{switch.name}:{names}",
-                what=f"{switch.name}:{names} {'are' if len(refs) > 1 else 'is'} in {s} of {p}, but {s} is no secondary of {p} on {switch.name}.",
-                mend=f"Name a secondary of {p}: {joined(str(v) for v, t in tied.items() if t == p) or 'none is defined there yet'}.",
-                evidence=(at(network, refs[0], f"{s} in {p}", "private"),),
-                causes=((switch.name, "vlans", str(s)), *(cause(r, "private") for r in refs)),
-                vlans=VlanSet([s]),
-                ports=len(refs),
-            )
+    found: dict[tuple[str, Vid, Vid], list[PortRef]] = defaultdict(list)
+    for ref, port in network.rare_ports:
+        if isinstance(port.switching, PrivateHost) and port.enabled:
+            p, s = port.switching.primary, port.switching.secondary
+            tied = tables.get(ref.switch, {})
+            if tied.get(s, 0) != p and not (s in tied and tied[s] is None):
+                found[ref.switch, p, s].append(ref)
+    for (switch, p, s), refs in found.items():
+        names = ports_text(sorted((r.port for r in refs), key=natural))
+        tied = tables.get(switch, {})
+        yield Finding(
+            rule="private/pair",
+            severity=Severity.OUTAGE,
+            place=f"{switch}:{names}",
+            what=f"{switch}:{names} {'are' if len(refs) > 1 else 'is'} in {s} of {p}, but {s} is no secondary of {p} on {switch}.",
+            mend=f"Name a secondary of {p}: {joined(str(v) for v, t in tied.items() if t == p) or 'none is defined there yet'}.",
+            evidence=(at(network, refs[0], f"{s} in {p}", "private"),),
+            causes=((switch, "vlans", str(s)), *(cause(r, "private") for r in refs)),
+            vlans=VlanSet([s]),
+            ports=len(refs),
+        )

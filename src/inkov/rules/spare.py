@@ -53,16 +53,10 @@ def unused(facts: Facts) -> Iterator[Finding]:
     taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
     lot = parking(facts)
     for name, refs in network.edge_ports.items():
-        labelled = any(p.label for p in network.switches[name].ports.values())
-        found = [
-            ref
-            for ref in refs
-            if labelled
-            and ref not in taken
-            and not network.port(ref).label
-            and isinstance(network.port(ref).switching, Access | Negotiated)
-        ]
-        if found:
+        ports = network.switches[name].ports
+        bare = [ref for ref in refs if not ports[ref.port].label]
+        found = [r for r in bare if r not in taken and isinstance(ports[r.port].switching, Access | Negotiated)]
+        if found and any(p.label for p in ports.values()):
             yield _unused(facts, name, found, lot)
 
 

@@ -130,19 +130,17 @@ def groups(facts: Facts) -> Iterator[Finding]:
 def contradicts(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a port."""
     network = facts.network
-    for switch in network.switches.values():
-        for port in switch.ports.values():
-            if contradicts_itself(port):
-                ref = PortRef(switch.name, port.name)
-                yield Finding(
-                    rule="stance/contradicts",
-                    severity=Severity.RISK,
-                    place=str(ref),
-                    what=f"{ref} is to negotiate and to stay silent: it never becomes a trunk.",
-                    mend=f"Make {ref} a fixed trunk or access port, or let it ask.",
-                    evidence=(at(network, ref, "negotiated, silent", "stance"),),
-                    causes=(cause(ref, "mode"),),
-                )
+    for ref, port in network.rare_ports:
+        if contradicts_itself(port):
+            yield Finding(
+                rule="stance/contradicts",
+                severity=Severity.RISK,
+                place=str(ref),
+                what=f"{ref} is to negotiate and to stay silent: it never becomes a trunk.",
+                mend=f"Make {ref} a fixed trunk or access port, or let it ask.",
+                evidence=(at(network, ref, "negotiated, silent", "stance"),),
+                causes=(cause(ref, "mode"),),
+            )
 
 
 @rule(
@@ -160,8 +158,10 @@ def contradicts(facts: Facts) -> Iterator[Finding]:
 def invites(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
     network = facts.network
-    for switch, refs in network.edge_ports.items():
-        open_ports = [r for r in refs if _negotiated(facts, r) and network.port(r).stance is not Stance.SILENT]
+    asking = [r for r, p in network.rare_ports if isinstance(p.switching, Negotiated) and p.stance is not Stance.SILENT]
+    for switch in dict.fromkeys(ref.switch for ref in asking):
+        edge = set(network.edge_ports[switch])
+        open_ports = [r for r in asking if r in edge]
         if not open_ports:
             continue
         names = ports_text([r.port for r in open_ports])

@@ -22,14 +22,13 @@ _GOOD = Example(_one("{1-2: {access: 340, voice: 390}}"))
 
 def _ports(facts: Facts, wrong: Callable[[str, Access], bool]) -> Iterator[tuple[str, Vid, list[PortRef]]]:
     """Yields (switch, voice VLAN, enabled ports) where a port's voice VLAN is wrong."""
-    for switch in facts.network.switches.values():
-        found: dict[Vid, list[PortRef]] = defaultdict(list)
-        for port in switch.ports.values():
-            s = port.switching
-            if port.enabled and isinstance(s, Access) and s.voice is not None and wrong(switch.name, s):
-                found[s.voice].append(PortRef(switch.name, port.name))
-        for vid, refs in found.items():
-            yield switch.name, vid, refs
+    found: dict[tuple[str, Vid], list[PortRef]] = defaultdict(list)
+    for ref, port in facts.network.rare_ports:
+        s = port.switching
+        if port.enabled and isinstance(s, Access) and s.voice is not None and wrong(ref.switch, s):
+            found[ref.switch, s.voice].append(ref)
+    for (switch, vid), refs in found.items():
+        yield switch, vid, refs
 
 
 @rule(

@@ -1,0 +1,121 @@
+"""What is kept between runs: it never changes an answer, and no file in it can do harm."""
+
+import pickle
+from hashlib import blake2b
+
+import pytest
+
+from conftest import REALSWITCH, run_inkov
+from inkov.formats import parsed
+from inkov.formats.site import load, load_files
+
+SWITCH = "inkov: switch\nname: {}\nvlans: {{310: tanks}}\nports: {{1: {{access: {}}}, u1: {{trunk: '310-320', native: 1}}}}\n"
+
+
+@pytest.fixture
+def folders(site, tmp_path):
+    site({f"in/{n}.yaml": SWITCH.format(n, 310) for n in ("archive", "boat", "cove")})
+    return tmp_path / "in", tmp_path / "cache"
+
+
+def packs(cache):
+    return sorted(cache.rglob("*.pack"))
+
+
+@pytest.mark.parametrize("side", ["as-found", "mended"])
+def test_a_kept_campus_is_the_campus(quillfin, tmp_path, side):
+    plain = load(quillfin / side)
+    for _ in range(2):
+        kept, files = load_files(quillfin / side, cache=tmp_path)
+        assert (kept.switches, kept.notes, kept.saved) == (plain.switches, plain.notes, plain.saved)
+        assert list(files) == list(plain.files)
+    for name, switch in plain.switches.items():
+        ports = kept.switches[name].ports
+        assert [p.origin.of("access") for p in ports.values()] == [p.origin.of("access") for p in switch.ports.values()]
+
+
+@pytest.mark.parametrize("folder", REALSWITCH[:2], ids=lambda p: p.name)
+def test_a_kept_export_is_the_export(folder, tmp_path):
+    first, second = (load_files(folder, cache=tmp_path)[0] for _ in range(2))
+    assert first == second == load(folder)
+
+
+def test_only_what_changed_is_read_again(folders, monkeypatch):
+    site, cache = folders
+    load_files(site, cache=cache)
+    (site / "boat.yaml").write_text(SWITCH.format("boat", 777))
+    from inkov.formats import switch_file
+
+    read = []
+    monkeypatch.setattr(switch_file, "read", lambda *a, old=switch_file.read: read.append(a[2].file) or old(*a))
+    campus, _ = load_files(site, cache=cache)
+    assert read == ["boat.yaml"]
+    assert campus.switches["boat"].ports["1"].switching.vid == 777
+    assert len(packs(cache)) == 2
+
+
+def test_a_habit_in_the_campus_file_counts_for_kept_switches(folders):
+    site, cache = folders
+    load_files(site, cache=cache)
+    (site / "campus.yaml").write_text("inkov: campus\nname: c\nassume: {own-tag: drop}\n")
+    assert load_files(site, cache=cache)[0] == load(site)
+
+
+@pytest.mark.parametrize(
+    "damage", [lambda d: d[:-1], lambda d: d[:60] + b"?" + d[61:], lambda _: b"", lambda d: b"x" + d]
+)
+def test_a_damaged_pack_is_ignored(folders, damage):
+    site, cache = folders
+    expected, _ = load_files(site, cache=cache)
+    (pack,) = packs(cache)
+    pack.write_bytes(damage(pack.read_bytes()))
+    assert load_files(site, cache=cache)[0] == expected
+
+
+def test_a_pack_can_name_nothing_but_the_model(tmp_path, folders):
+    site, cache = folders
+    load_files(site, cache=cache)
+    (pack,) = packs(cache)
+    victim = tmp_path / "victim"
+
+    class Evil:
+        def __reduce__(self):
+            return victim.mkdir, ()
+
+    body = pickle.dumps({b"k": Evil()})
+    pack.write_bytes(parsed._stamp() + blake2b(body, digest_size=32).digest() + body)
+    with pytest.raises(pickle.UnpicklingError, match="not of the model"):
+        parsed._unpacked(pack.read_bytes())
+    assert len(load_files(site, cache=cache)[0].switches) == 3
+    assert not victim.exists()
+
+
+def test_packs_become_one_when_they_are_many(folders):
+    site, cache = folders
+    for vid in range(300, 330):
+        (site / "boat.yaml").write_text(SWITCH.format("boat", vid))
+        assert load_files(site, cache=cache)[0].switches["boat"].ports["1"].switching.vid == vid
+        assert len(packs(cache)) <= 9
+    assert load_files(site, cache=cache)[0] == load(site)
+
+
+def test_a_file_with_a_problem_is_never_kept(folders, inkov):
+    site, cache = folders
+    (site / "boat.yaml").write_text(SWITCH.format("boat", "many"))
+    for _ in range(2):
+        ran = inkov("audit", site, XDG_CACHE_HOME=str(cache))
+        assert ran.code == 2
+        assert "boat.yaml:4" in ran.err
+    assert not packs(cache)
+
+
+def test_the_program_keeps_what_it_reads_unless_told_not_to(folders, tmp_path):
+    site, cache = folders
+    without = run_inkov("--no-cache", "audit", site, XDG_CACHE_HOME=str(cache))
+    assert not packs(cache)
+    first, second = (run_inkov("audit", site, XDG_CACHE_HOME=str(cache)) for _ in range(2))
+    assert without == first == second
+    assert len(packs(cache)) == 1
+    blocked = tmp_path / "file"
+    blocked.write_text("")
+    assert run_inkov("audit", site, XDG_CACHE_HOME=str(blocked)) == first
