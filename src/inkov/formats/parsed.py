@@ -125,7 +125,7 @@ def _stamp() -> bytes:
     return b"inkov pack " + blake2b(repr((sys.version, seen)).encode(), digest_size=16).hexdigest().encode() + b"\n"
 
 
-new_object = copyreg.__newobj__  # what pickle writes as one instruction; the typed stubs leave it out
+new_object = copyreg.__newobj__  # type: ignore[attr-defined]  # pickle writes it as one instruction
 
 
 class _Pickler(pickle.Pickler):
