@@ -67,6 +67,43 @@ def test_severities_of_the_campus_file(tmp_path):
     assert "access/undefined" not in {f["rule"] for f in findings(".", cwd=tmp_path)["findings"]}
 
 
+def test_options_of_the_campus_file(tmp_path):
+    run = "ports: {1-3: {access: 310}, 4: {access: 330}, 5-7: {access: 310}}\n"
+    write_files(tmp_path, {"a.yaml": TWO["a.yaml"].partition("ports")[0] + run, "campus.yaml": CAMPUS})
+    assert findings(".", "--only", "sibling/*", cwd=tmp_path)["counts"]["tidy"] == 1
+    write_files(tmp_path, {"campus.yaml": CAMPUS + "rules: {sibling/run: {severity: outage, beside: 2}}\n"})
+    assert findings(".", "--only", "sibling/*", cwd=tmp_path)["counts"]["outage"] == 1
+    write_files(tmp_path, {"campus.yaml": CAMPUS + "rules: {sibling/*: {beside: 4}}\n"})
+    assert findings(".", "--only", "sibling/*", cwd=tmp_path)["findings"] == []
+
+
+def test_settings_of_rules_that_do_not_exist_are_errors_all_at_once(tmp_path):
+    wrong = (
+        "rules:\n  sibling/rnu: off\n  sibling/run: {besides: 2}\n  sibling/port: {most: 20}\n  native/*: {most: 80}\n"
+        "waive: [{rule: nativ/users, why: x}]\n"
+    )
+    write_files(tmp_path, {**TWO, "campus.yaml": CAMPUS + wrong})
+    ran = run_inkov("audit", cwd=tmp_path)
+    assert (ran.code, ran.out) == (2, "")
+    for line in (
+        "campus.yaml:4: rules/sibling/rnu: no rule matches 'sibling/rnu'; did you mean 'sibling/run'?",
+        "campus.yaml:5: rules/sibling/run: sibling/run has no option 'besides'; it has beside; did you mean 'beside'?",
+        "campus.yaml:6: rules/sibling/port: most of sibling/port is 20; expected 51 to 100",
+        "campus.yaml:7: rules/native/*: native/* has no option 'most'; it has none",
+        "campus.yaml:8: waive/0: no rule matches 'nativ/users'; did you mean 'native/users'?",
+    ):
+        assert line in ran.err
+    write_files(tmp_path, {"campus.yaml": CAMPUS + "rules: {sibling/run: {beside: many}}\n"})
+    assert "rules/sibling/run/beside: 'many' is not a number" in run_inkov("audit", cwd=tmp_path).err
+
+
+def test_a_waiver_is_unused_only_if_its_rule_was_asked(tmp_path):
+    waive = "waive: [{rule: access/undefined, at: 'archive:2', why: moves}]\n"
+    write_files(tmp_path, {**TWO, "campus.yaml": CAMPUS + waive})
+    for asked in (["--only", "waiver/*"], ["--skip", "access/*"], []):
+        assert "waiver/unused" not in {f["rule"] for f in findings(".", *asked, cwd=tmp_path)["findings"]}
+
+
 def test_waivers_hold_until_they_end_and_say_when_they_are_for_nothing(tmp_path):
     waive = (
         "waive:\n"

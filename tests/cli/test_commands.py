@@ -180,7 +180,9 @@ def test_output_file_is_whole_and_text_has_no_colour(quillfin, tmp_path):
 
 def test_explain_lists_and_explains(inkov):
     listed = inkov("explain").out
-    assert "native/mismatch" in listed
+    assert "Native VLANs: what untagged frames on a link become.\n  native/default " in listed
+    assert "sibling/run" in inkov("explain", "sibling").out
+    assert "native/" not in inkov("explain", "sibling").out
     told = inkov("explain", "access/default").out
     assert "Breaks it (found at kelp-hall:2-4)" in told
     assert "    ports: {1: {access: 310}, 2-4: {access: 1}}" in told

@@ -247,16 +247,26 @@ app.command(epilog="Example: inkov trim exports --style all-except --apply trimm
 
 
 @app.command(epilog="Example: inkov explain native/mismatch")
-def explain(rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="Name of a rule.")] = None) -> None:
-    """Say what a rule looks for, why, and show an example; without a name, list all rules."""
+def explain(
+    rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="Name of a rule, or of a theme.")] = None,
+) -> None:
+    """Say what a rule looks for, why, and show an example; without a name, list all rules by theme."""
     from inkov.model.errors import Problem, nearest
     from inkov.model.source import Source
     from inkov.render.rule_text import rule_text, rules_text
     from inkov.rules.catalogue import RULES
 
-    if rule is not None and rule not in RULES:
-        raise BadInput([Problem(Source("explain"), f"there is no rule {rule!r}{nearest(rule, RULES)}")])
-    emit(Format.TEXT, None, lambda: rule_text(RULES[rule]) if rule else rules_text(RULES.values()), str)
+    listed = [r for r in RULES.values() if rule is None or r.theme == rule]
+    if rule not in RULES and not listed:
+        raise BadInput(
+            [
+                Problem(
+                    Source("explain"),
+                    f"there is no rule {rule!r}{nearest(rule or '', [*RULES, *(r.theme for r in RULES.values())])}",
+                )
+            ]
+        )
+    emit(Format.TEXT, None, lambda: rules_text(listed) if listed else rule_text(RULES[rule or ""]), str)
 
 
 class Kind(StrEnum):

@@ -87,9 +87,9 @@ def audit(
 def _rules(patterns: list[str] | None, option: str) -> tuple[str, ...]:
     """Returns patterns of rules, each of which fits some rule."""
     from inkov.rules.catalogue import RULES
-    from inkov.rules.choice import fits
+    from inkov.rules.settings import fits_any
 
-    wrong = [p for p in patterns or () if not any(fits(name, [p]) for name in RULES)]
+    wrong = [p for p in patterns or () if not fits_any(p, RULES)]
     if wrong:
         raise BadInput(Problem(Source(option), f"no rule matches {p!r}{nearest(p, RULES)}") for p in wrong)
     return tuple(patterns or ())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import BeforeValidator, Field, WithJsonSchema, model_validator
+from pydantic import BeforeValidator, ConfigDict, Field, WithJsonSchema, model_validator
 
 from inkov.formats.fields import (
     Document,
@@ -15,6 +15,7 @@ from inkov.formats.fields import (
     Label,
     ListField,
     Name,
+    Number,
     PrefixField,
     VidField,
     VlanList,
@@ -144,6 +145,19 @@ Level = Annotated[
 ]
 
 
+class RuleEntry(Document):
+    """What the campus wants of a rule; keys besides the severity are options of the rule."""
+
+    model_config = ConfigDict(extra="allow")
+    __pydantic_extra__: dict[str, Number]
+
+    severity: Level | None = None
+
+
+def _of_severity(value: Any) -> Any:
+    return {"severity": value} if isinstance(value, str) else value
+
+
 class WaiverEntry(Document):
     """Findings that are not to be reported."""
 
@@ -168,7 +182,9 @@ class CampusDocument(Document):
     hosts: Annotated[
         list[HostEntry] | str, BeforeValidator(_nothing, json_schema_input_type=list[HostEntry] | str | None)
     ] = Field([], description="Hosts, or the name of a CSV file that lists them.")
-    keep: ListField = Field(VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk.")
+    keep: ListField = Field(
+        default_factory=lambda: VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk."
+    )
     parking: VidField | None = Field(None, description="The VLAN of ports nobody uses.")
     register_: dict[
         VidField,
@@ -178,7 +194,9 @@ class CampusDocument(Document):
         [], description="What ports are to be, or the name of a CSV file that lists it."
     )
     waive: list[WaiverEntry] = Field([], description="Findings that are not to be reported, with the reason.")
-    rules: dict[str, Level] = Field({}, description="Rule, or a pattern of rules, to the severity it has here, or off.")
+    rules: dict[str, Annotated[RuleEntry, BeforeValidator(_of_severity, json_schema_input_type=RuleEntry | Level)]] = (
+        Field({}, description="Rule, or a pattern of rules, to the severity it has here, or off; or to its options.")
+    )
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[
         dict[Name, SegmentEntry],

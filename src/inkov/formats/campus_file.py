@@ -23,6 +23,7 @@ from inkov.model.campus import (
     Host,
     Planned,
     Registered,
+    RuleSetting,
     Segment,
     Together,
     Waiver,
@@ -201,6 +202,13 @@ class CampusFile:
         return tuple(
             Waiver(w.rule, w.at, w.why, w.until, w.owner, self._source("waive", i))
             for i, w in enumerate(self.document.waive)
+        )
+
+    def settings(self) -> tuple[RuleSetting, ...]:
+        """Returns what the file wants of rules, in its order."""
+        return tuple(
+            RuleSetting(name, entry.severity or "", entry.model_extra or {}, self._source("rules", name))
+            for name, entry in self.document.rules.items()
         )
 
     def claims(

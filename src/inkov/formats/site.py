@@ -294,7 +294,7 @@ class _Loader:
             register=file.register(),
             plan=file.plan(switches, self.base) if switches else (),
             waivers=file.waivers(),
-            severities=file.document.rules,
+            settings=file.settings(),
             files=files,
             notes=tuple(self.notes),
         )

@@ -178,6 +178,22 @@ class Waiver:
 
 
 @dataclass(frozen=True, slots=True)
+class RuleSetting:
+    """What a campus wants of a rule, or of a pattern of rules.
+
+    Attributes:
+        rule: the name or pattern.
+        severity: the severity its findings have here, `off`, or empty to leave it.
+        options: the rule's options that are not as usual, by name.
+    """
+
+    rule: str
+    severity: str = ""
+    options: Mapping[str, int] = field(default_factory=dict)
+    source: Source = field(default=Source(""), compare=False)
+
+
+@dataclass(frozen=True, slots=True)
 class Registered:
     """A VLAN of the register.
 
@@ -222,7 +238,7 @@ class Campus:
         register: the VLANs there are to be; empty when the file has no register.
         plan: what ports are to be.
         waivers: findings that are not to be reported.
-        severities: rule, or a pattern of rules, to the severity it has here, or `off`.
+        settings: what it wants of rules; of several that fit a rule, the last counts.
         files: where each file it was made of is, by the name that sources give it.
         notes: what was passed over while reading, one sentence each.
     """
@@ -239,6 +255,6 @@ class Campus:
     register: Mapping[Vid, Registered] = field(default_factory=dict)
     plan: tuple[Planned, ...] = ()
     waivers: tuple[Waiver, ...] = ()
-    severities: Mapping[str, str] = field(default_factory=dict)
+    settings: tuple[RuleSetting, ...] = ()
     files: Mapping[str, str] = field(default_factory=dict, compare=False)
     notes: tuple[str, ...] = ()

@@ -3,20 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import groupby
 
 from rich.console import Group, RenderableType
 from rich.padding import Padding
 from rich.text import Text
 
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, spaced, table, words
-from inkov.rules.registry import Example, Rule
+from inkov.rules.registry import Example, Option, Rule
+
+_NAME = 24
 
 
 def rule_text(rule: Rule) -> RenderableType:
     """Returns what one rule looks for, why, what to do, and an example of each."""
     severity = rule.severity.value
     head = Text.assemble(badge(severity.upper(), SEVERITY_STYLES[severity], 7), (rule.name, "bold"))
-    about = labelled([("Looks for", words(rule.looks_for)), ("Why", words(rule.why)), ("What to do", words(rule.mend))])
+    about = labelled(
+        [
+            ("Looks for", words(rule.looks_for)),
+            ("Why", words(rule.why)),
+            ("What to do", words(rule.mend)),
+            *(("Option", words(option_words(o))) for o in rule.options),
+        ]
+    )
     return spaced(
         [
             head,
@@ -35,10 +45,28 @@ def _example(title: str, example: Example) -> RenderableType:
     return Group(*blocks)
 
 
+def option_words(option: Option) -> str:
+    """Returns an option of a rule in one line."""
+    return f"{option.name} (usually {option.usual}; {option.least} to {option.most}): {option.says}"
+
+
 def rules_text(rules: Iterable[Rule]) -> RenderableType:
-    """Returns all rules by theme."""
-    rows = [
-        (words(r.name, "bold"), badge(r.severity.value, SEVERITY_STYLES[r.severity.value]), words(r.looks_for))
-        for r in sorted(rules, key=lambda r: r.name)
-    ]
-    return table(("rule", "at worst", "looks for"), rows)
+    """Returns rules by theme, each theme with what it is about."""
+    listed = sorted(rules, key=lambda r: r.name)
+    blocks: list[RenderableType] = []
+    for _, group in groupby(listed, key=lambda r: r.theme):
+        same = list(group)
+        rows = [
+            (
+                words(f"  {r.name}".ljust(_NAME), "bold"),
+                badge(r.severity.value.upper(), SEVERITY_STYLES[r.severity.value], 7),
+                words(r.looks_for),
+            )
+            for r in same
+        ]
+        made = table(("", "", ""), rows, whole=(0, 1))
+        made.show_header = False
+        blocks.append(Group(words(same[0].theme_says, "bold"), made))
+    return spaced(
+        [*blocks, words("inkov explain RULE   tells why it matters, what to do, and shows an example", "dim")]
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from inkov.render.rule_text import option_words
 from inkov.rules.faults import FAULTS
 from inkov.rules.registry import Example, Rule
 
@@ -30,7 +31,7 @@ def rules_page(rules: Iterable[Rule]) -> str:
     for rule in listed:
         if rule.theme != theme:
             theme = rule.theme
-            lines += ["", f"## {theme.capitalize()}"]
+            lines += ["", f"## {theme.capitalize()}", "", rule.theme_says]
         lines += ["", *_rule(rule)]
     return "\n".join(lines) + "\n"
 
@@ -43,6 +44,9 @@ def _rule(rule: Rule) -> Iterator[str]:
     yield f"**Why.** {rule.why}"
     yield ""
     yield f"**What to do.** {rule.mend}"
+    for option in rule.options:
+        yield ""
+        yield f"**Option** `{option_words(option).replace(' (', '` (', 1)}"
     yield ""
     yield f"Breaks it, found at `{rule.breaks.place}`:"
     yield from _example(rule.breaks)

@@ -6,9 +6,11 @@ from dataclasses import dataclass, replace
 from importlib import import_module
 
 from inkov.forwarding.network import Network
-from inkov.rules.choice import Choice, identity, waive
+from inkov.rules.choice import Choice, fits, identity
 from inkov.rules.finding import Finding, grouped
 from inkov.rules.registry import RULES, Facts
+from inkov.rules.settings import resolved
+from inkov.rules.waiver import waive
 
 THEMES = tuple(
     import_module(f"inkov.rules.{name}")
@@ -29,6 +31,7 @@ THEMES = tuple(
         "ring",
         "saved",
         "segment",
+        "sibling",
         "spare",
         "stance",
         "sync",
@@ -37,6 +40,7 @@ THEMES = tuple(
         "trunk",
         "vlan",
         "voice",
+        "waiver",
     )
 )
 """The modules that declare rules; a test compares this with the folder."""
@@ -72,13 +76,22 @@ def audited(network: Network, choice: Choice | None = None) -> Audited:
     Args:
         network: the campus with its forwarding.
         choice: what to report; all rules without one. Severities of the campus file come before those of the choice.
+
+    Raises:
+        BadInput: the campus file names rules or options that do not exist, or sets an option to what it cannot be.
     """
     choice = choice or Choice()
-    choice = replace(choice, severities={**network.campus.severities, **choice.severities})
-    facts = Facts(network)
+    campus = network.campus
+    severities, options = resolved(campus, RULES)
+    choice = replace(choice, severities={**severities, **choice.severities})
+    facts = Facts(network, options)
     ran = [rule for rule in RULES.values() if choice.runs(rule.name)]
-    found = [choice.weighed(finding) for rule in ran for finding in rule.check(facts)]
-    stand, waived, about = waive(found, network.campus.waivers, choice.today)
-    stand += [choice.weighed(f) for f in about if choice.runs(f.rule)]
+    # Whether a waiver waives nothing is known only once the rules it is about have run.
+    about = [w.rule for w in campus.waivers] if any(rule.theme == "waiver" for rule in ran) else []
+    run = [rule for rule in RULES.values() if choice.runs(rule.name) or fits(rule.name, about)]
+    found = [choice.weighed(finding) for rule in run for finding in rule.check(facts)]
+    outcome = waive(found, campus.waivers, choice.today)
+    stand, waived, said = ([f for f in some if choice.runs(f.rule)] for some in outcome)
+    stand += map(choice.weighed, said)
     new = [f for f in stand if identity(f) not in choice.known]
     return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran))

@@ -1,15 +1,14 @@
-"""What an audit is to report: which rules, how severe, what is waived, and what was known before."""
+"""What an audit is to report: which rules, how severe, and what was known before."""
 
 from __future__ import annotations
 
 import fnmatch
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date
 
-from inkov.model.campus import Waiver
-from inkov.rules.finding import Evidence, Finding, Severity
+from inkov.rules.finding import Finding, Severity
 
 OFF = "off"
 """The severity of a rule that is not to be run."""
@@ -59,57 +58,3 @@ def identity(finding: Finding) -> str:
     """
     parts = (finding.rule, finding.place, *(finding.causes[0] if finding.causes else ()))
     return hashlib.sha256("\0".join(parts).encode()).hexdigest()[:16]
-
-
-def waive(
-    findings: Iterable[Finding], waivers: tuple[Waiver, ...], today: date | None
-) -> tuple[list[Finding], list[Finding], list[Finding]]:
-    """Parts findings into those that stand and those that are waived, and says which waivers are over or unused.
-
-    Returns:
-        The findings that stand, those that are waived, and what is to be said of the waivers.
-    """
-    stand: list[Finding] = []
-    waived: list[Finding] = []
-    used: set[int] = set()
-    for finding in findings:
-        at = [i for i, w in enumerate(waivers) if _covers(w, finding)]
-        used.update(at)
-        alive = [i for i in at if not _over(waivers[i], today)]
-        (waived if alive else stand).append(finding)
-    return stand, waived, list(_about(waivers, used, today))
-
-
-def _covers(waiver: Waiver, finding: Finding) -> bool:
-    return fnmatch.fnmatchcase(finding.rule, waiver.rule) and (
-        fnmatch.fnmatchcase(finding.place, waiver.at)
-        or any(fnmatch.fnmatchcase(end.strip(), waiver.at) for end in finding.place.split(" <-> "))
-    )
-
-
-def _over(waiver: Waiver, today: date | None) -> bool:
-    return waiver.until is not None and today is not None and waiver.until < today
-
-
-def _about(waivers: tuple[Waiver, ...], used: set[int], today: date | None) -> Iterator[Finding]:
-    for i, waiver in enumerate(waivers):
-        over = _over(waiver, today)
-        if not over and i in used:
-            continue
-        by = f" ({waiver.owner})" if waiver.owner else ""
-        what = (
-            f"The waiver of {waiver.rule} at {waiver.at} ended on {waiver.until}{by}; what it waived counts again."
-            if over
-            else f"The waiver of {waiver.rule} at {waiver.at}{by} waives nothing."
-        )
-        yield Finding(
-            rule="waiver/over" if over else "waiver/unused",
-            severity=Severity.RISK if over and i in used else Severity.TIDY,
-            place=f"{waiver.rule} at {waiver.at}",
-            what=what,
-            mend="Mend what it was for, or take the waiver out of the campus file."
-            if over
-            else "Take it out of the campus file.",
-            evidence=(Evidence(waiver.why, waiver.source),),
-            causes=(("waive", str(i)),),
-        )

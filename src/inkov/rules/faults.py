@@ -39,7 +39,16 @@ FAULTS = (
     ),
     Fault(
         "A port off by one, a range over its neighbour's, two VLANs swapped, a number mistyped",
-        ("access/undefined", "vlan/namesakes", "host/subnet", "vlan/islands", "plan/port", "plan/unregistered"),
+        (
+            "access/undefined",
+            "vlan/namesakes",
+            "host/subnet",
+            "vlan/islands",
+            "plan/port",
+            "plan/unregistered",
+            "sibling/port",
+            "sibling/run",
+        ),
         "`trace` names the port beside",
     ),
     Fault(

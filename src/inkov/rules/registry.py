@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from inkov.forwarding.gateways import Gateways
 from inkov.forwarding.islands import Islands
@@ -14,14 +16,20 @@ from inkov.rules.finding import Finding, Severity
 
 
 class Facts:
-    """What rules are given: the network, and what several rules need worked out."""
+    """What rules are given: the network, what several rules need worked out, and options that are not as usual."""
 
-    def __init__(self, network: Network) -> None:
+    def __init__(self, network: Network, options: Mapping[tuple[str, str], int] | None = None) -> None:
         self.network = network
+        self._options = options or {}
         self.islands = Islands(network)
         self.needs = Needs(network)
         self.syncing = Syncing(network)
         self.gateways = Gateways(network)
+
+    def option(self, rule_name: str, name: str) -> int:
+        """Returns an option of a rule: what the campus file says, else the usual."""
+        usual = next(o.usual for o in RULES[rule_name].options if o.name == name)
+        return self._options.get((rule_name, name), usual)
 
 
 Check = Callable[[Facts], Iterator[Finding]]
@@ -40,6 +48,24 @@ class Example:
     place: str = ""
 
 
+class Option(NamedTuple):
+    """A number that a campus may set for a rule.
+
+    Attributes:
+        name: its key in the campus file.
+        usual: what it is when nobody sets it.
+        least: the smallest it may be.
+        most: the largest.
+        says: what it is, as a part of a sentence.
+    """
+
+    name: str
+    usual: int
+    least: int
+    most: int
+    says: str
+
+
 @dataclass(frozen=True, slots=True)
 class Rule:
     """A rule and all there is to say about it.
@@ -53,6 +79,7 @@ class Rule:
         breaks: an example with exactly one finding of this rule.
         passes: the same example put right.
         check: yields the findings.
+        options: numbers that a campus may set.
     """
 
     name: str
@@ -63,11 +90,17 @@ class Rule:
     breaks: Example
     passes: Example
     check: Check
+    options: tuple[Option, ...] = ()
 
     @property
     def theme(self) -> str:
         """The part of the name before the slash."""
         return self.name.partition("/")[0]
+
+    @property
+    def theme_says(self) -> str:
+        """What the rules of the theme are about, as the first line of their module has it."""
+        return (sys.modules[self.check.__module__].__doc__ or "").partition("\n")[0]
 
 
 RULES: dict[str, Rule] = {}
@@ -75,14 +108,22 @@ RULES: dict[str, Rule] = {}
 
 
 def rule(
-    name: str, severity: Severity, *, looks_for: str, why: str, mend: str, breaks: Example, passes: Example
+    name: str,
+    severity: Severity,
+    *,
+    looks_for: str,
+    why: str,
+    mend: str,
+    breaks: Example,
+    passes: Example,
+    options: tuple[Option, ...] = (),
 ) -> Callable[[Check], Check]:
     """Declares a rule; stands right above the function that checks it."""
 
     def declare(check: Check) -> Check:
         if name in RULES:
             raise ValueError(f"two rules named {name}")
-        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check)
+        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check, options)
         return check
 
     return declare

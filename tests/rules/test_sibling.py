@@ -1,0 +1,63 @@
+"""Siblings: the odd one out is named, and nothing is said where there is no majority."""
+
+import pytest
+
+from conftest import write_files
+from inkov import api
+from inkov.rules.registry import switch_text
+
+VLANS = "{310: tanks, 340: research, 350: kiosks, 990: unused}"
+PLAIN = "{1-6: {access: 310}, 7: {access: 340}, 8: {access: 350}}"
+
+
+def found(folder, ports, **more):
+    """Audits one switch a port map, and returns the (place, what) of findings on siblings."""
+    files = {f"s{i}.yaml": switch_text(f"s{i}", VLANS, text, **more) for i, text in enumerate(ports)}
+    write_files(folder, files)
+    findings = api.audit(api.load(folder))
+    return [(f.place, f.what) for head in findings for f in (head, *head.also) if f.rule.startswith("sibling/")]
+
+
+def test_a_port_one_off_is_named_with_how_many_disagree(tmp_path):
+    ((place, what),) = found(tmp_path, [PLAIN] * 4 + ["{1-5: {access: 310}, 6-7: {access: 340}, 8: {access: 350}}"])
+    assert place == "s4:6"
+    assert "is access 340; on 4 of 4 siblings that port is access 310; 7 beside it is access 340 there" in what
+
+
+@pytest.mark.parametrize(
+    "ports",
+    [
+        [PLAIN, PLAIN, "{1-5: {access: 310}, 6-7: {access: 340}, 8: {access: 350}}"],  # too few
+        [f"{{1-7: {{access: {v}}}, 8: {{access: 350}}}}" for v in (310, 310, 340, 340)],  # no majority
+        [PLAIN] * 4 + ["{1-4: {access: 340}, 5-8: {access: 340}}"],  # a job of its own
+        [PLAIN] * 4
+        + ["{1-5: {access: 310}, 6: {access: 340, label: research bench}, 7: {access: 340}, 8: {access: 350}}"],
+        [PLAIN] * 4 + ["{1-6: {access: 310}, 7: {access: 340, enabled: false}, 8: {access: 350}}"],
+    ],
+    ids=["few", "even", "other", "labelled", "shut"],
+)
+def test_quiet_without_a_majority_or_with_a_reason(tmp_path, ports):
+    assert found(tmp_path, ports) == []
+
+
+def test_a_stated_role_makes_siblings_of_unlike_switches(tmp_path):
+    ports = [f"{{1-4: {{access: 310}}, {n}: {{access: 350}}}}" for n in (11, 12, 13)]
+    assert found(tmp_path, [*ports, "{1: {access: 340}, 2-4: {access: 310}, 15: {access: 350}}"]) == []
+    ((place, _),) = found(tmp_path, [*ports, "{1: {access: 340}, 2-4: {access: 310}, 15: {access: 350}}"], role="edge")
+    assert place == "s3:1"
+
+
+def test_natives_and_lists_of_uplinks_are_compared_by_themselves(tmp_path):
+    trunks = [
+        f"{{1-4: {{access: 310}}, u1: {{trunk: '{310 + i},340', native: {n}}}}}"
+        for i, n in enumerate((990, 990, 990, 350))
+    ]
+    ((place, what),) = found(tmp_path, trunks)
+    assert (place, "is native 350; on 3 of 3 siblings that port is native 990" in what) == ("s3:u1", True)
+
+
+def test_a_lone_port_breaks_a_run_unless_its_label_differs(tmp_path):
+    lone = "{1-4: {access: 310, label: tank}, 5: {access: 340, label: %s}, 6-9: {access: 310, label: tank}}"
+    ((place, what),) = found(tmp_path, [lone % "tank"])
+    assert (place, what) == ("s0:5", "s0:5 is access 340 in the middle of 2-4,6-8, which are access 310.")
+    assert found(tmp_path, [lone % "scale"]) == []
