@@ -29,7 +29,7 @@ from inkov.proof.sentences import BadClaim, parse_claim
 from inkov.rules.catalogue import audit as _audit
 from inkov.rules.finding import Finding
 from inkov.views.checks import CheckedRow, checked_row
-from inkov.views.reports import AuditView
+from inkov.views.findings import AuditView
 from inkov.views.tables import HeardRow
 
 

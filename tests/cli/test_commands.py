@@ -45,13 +45,17 @@ def test_audit_text_says_what_seen_and_mend(quillfin):
         "2  breaches    21  outages    21  risks    7  tidy",
     ]
     block = next(b for b in ran.out.split("\n\n") if b.startswith(" BREACH  native/mismatch"))
+    assert ran.out.splitlines()[2].startswith("Stations that should be apart can meet in 2 places; 21 faults keep")
+    assert "  Also  native/users (2), native/jump (2)" in block
+    full = run_inkov("audit", "as-found", "--full", cwd=quillfin).out
+    assert "  Also  native/users: kiosks (350) has 10 access ports" in full
     assert block.splitlines()[1:7] == [
         "  What  Frames of kiosks (350) leave visitor-pier untagged and arrive in tills (360) at",
         "        watchtower-a; answers come back the same way. Both directions work: the two segments are",
         "        one.",
         "  Seen  trunk, native 350  switches/visitor-pier.yaml:21",
         "        trunk, native 360  exports/watchtower-a.json a4: native-vlan",
-        "  Hits  VLANs 350,360, 20 ports",
+        "  Hits  VLANs 350,360, 20 ports, 5 hosts (kiosk-1, rental-till and 3 more), 1 claim ('card data",
     ]
 
 

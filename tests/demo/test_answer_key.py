@@ -69,6 +69,38 @@ CLAIMS = {
 """Faults that no rule can know of: what is wrong with them is what somebody claims. The claim, and its outcome."""
 
 
+WORST = (
+    "hatchery-switch-replaced",  # two segments are one, and a whole switch is cut off from the others' tanks
+    "kiosks-meet-tills",  # two segments are one: card data
+    "slipway-both-wait",  # nothing crosses, phones included
+    "pump-loft-uplink-is-access",  # nothing but the pumps crosses
+    "vets-cut-at-kelp-hall",  # patient records in two parts
+)
+"""What to mend first: segments that meet, then what breaks a claim, by how many ports are cut off."""
+
+
+def test_the_five_worst_come_first(quillfin):
+    found = json.loads(run_inkov("audit", "as-found", "--format", "json", cwd=quillfin).out)["findings"]
+    assert [(f["rule"], f["place"]) for f in found[:5]] == [KEY[name] for name in WORST]
+    assert [f["claims"] for f in found[:5]] == [
+        ["every tank is heard"],
+        ["card data stays apart"],
+        ["phones ring everywhere"],
+        ["every tank is heard"],
+        ["patient records are one"],
+    ]
+    assert found[4]["hosts"] == ["vet-desk"]
+
+
+def test_claims_at_stake_are_not_proved(quillfin):
+    audit = json.loads(run_inkov("audit", "as-found", "--format", "json", cwd=quillfin).out)
+    proofs = json.loads(run_inkov("prove", "as-found", "--format", "json", cwd=quillfin).out)
+    outcomes = {v["name"]: v["outcome"] for v in proofs}
+    at_stake = {name for f in audit["findings"] for name in f["claims"]}
+    assert at_stake
+    assert {outcomes[name] for name in at_stake} == {"broken"}
+
+
 def test_key_covers_every_planted_fault():
     assert KEY.keys() | CLAIMS.keys() == {f["name"] for f in faults()}
     assert all(f["story"] for f in faults())

@@ -6,7 +6,7 @@ from inkov.render.audit_text import audit_text
 from inkov.render.page import clean, table, to_text, words
 from inkov.render.table_text import flood_text, links_text, ports_text
 from inkov.render.way_text import tags_text
-from inkov.views.reports import AuditView, EvidenceView, FindingView, Size
+from inkov.views.findings import AuditView, EvidenceView, FindingView, Size
 from inkov.views.tables import FloodRow, HeardRow, LinkRow, LostRow, PortRow
 
 
@@ -104,7 +104,8 @@ def test_an_audit_shows_the_first_facts_and_how_many_more():
     finding = FindingView("id", "x/y", "risk", "a:1", "It happens.", "Mend it.", evidence, "10,20", 3, ())
     view = AuditView("c", Size(1, 2, 3, 4), {"breach": 0, "outage": 0, "risk": 1, "tidy": 0}, (finding,))
     lines = to_text(audit_text(view)).splitlines()
+    assert "fact 8" in to_text(audit_text(view, full=True))
     assert lines[0] == "c   1 switch   2 ports   3 links   4 VLANs"
     assert lines[1] == "1  risk"
-    assert "        and 3 more" in lines
+    assert "        and 6 more" in lines
     assert "  Hits  VLANs 10,20, 3 ports" in lines

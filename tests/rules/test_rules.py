@@ -20,6 +20,7 @@ NOT_THEMES = {
     "choice",
     "faults",
     "finding",
+    "impact",
     "leak",
     "pairs",
     "registry",

@@ -16,7 +16,7 @@ from inkov.model.source import Source
 
 if TYPE_CHECKING:
     from inkov.rules.choice import Choice
-    from inkov.views.reports import AuditView
+    from inkov.views.findings import AuditView
 
 
 class FailOn(StrEnum):
@@ -61,6 +61,9 @@ def audit(
     result_format: Annotated[
         AuditFormat, typer.Option("--format", help="Text for people, the others for programs.")
     ] = AuditFormat.TEXT,
+    full: Annotated[
+        bool, typer.Option("--full", help="As text, with all that was seen and all that follows from a cause.")
+    ] = False,
     output: OutputOption = None,
 ) -> None:
     """Find what is wrong: findings by cause, worst first."""
@@ -75,7 +78,7 @@ def audit(
         today=dt.datetime.now(tz=dt.UTC).date(),
         known=known,
     )
-    view = report(site, choice, result_format, output, fail_on.value)
+    view = report(site, choice, result_format, output, fail_on.value, full=full)
     if write_baseline is not None:
         api.write_baseline(view, write_baseline)
         complain(f"wrote {write_baseline.as_posix()}")
@@ -109,19 +112,25 @@ def _severities(said: list[str] | None) -> dict[str, str]:
 
 
 def report(
-    site: Path, choice: Choice, result_format: AuditFormat, output: Path | None, fail_on: str = "risk"
+    site: Path,
+    choice: Choice,
+    result_format: AuditFormat,
+    output: Path | None,
+    fail_on: str = "risk",
+    *,
+    full: bool = False,
 ) -> AuditView:
     """Runs an audit, writes what it found, and returns it."""
     network = load_network(site)
     from inkov.render.audit_text import audit_text
     from inkov.render.jsondoc import to_json
     from inkov.rules.catalogue import RULES, audited
-    from inkov.views.reports import audit_view
+    from inkov.views.findings import audit_view
 
     found = audited(network, choice)
     view = audit_view(network, found.findings, len(found.waived), found.known)
     if result_format in {AuditFormat.TEXT, AuditFormat.JSON}:
-        emit(Format(result_format.value), output, lambda: audit_text(view), lambda: to_json(view))
+        emit(Format(result_format.value), output, lambda: audit_text(view, full=full), lambda: to_json(view))
         return view
     from inkov import api
     from inkov.render.audit_files import audit_csv, audit_junit, audit_markdown, audit_sarif

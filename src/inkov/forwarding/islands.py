@@ -13,6 +13,7 @@ from functools import cached_property
 from inkov.forwarding.cabling import Link, components, links_by_switch
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Mask
+from inkov.model.names import PortRef
 from inkov.model.vlanset import Vid, VlanSet
 
 
@@ -82,6 +83,26 @@ class Islands:
             if a != b and a >= 0 and b >= 0:
                 found.append(vid)
         return VlanSet(found)
+
+    def cut_off(self, link: Link, vlans: VlanSet) -> tuple[PortRef, ...]:
+        """Returns the members of some VLANs at the end of a link that has fewer of them."""
+        found: list[PortRef] = []
+        for vid in vlans & self.split:
+            ends = [i for i in self.inhabited(vid) if link.a.switch in i or link.b.switch in i]
+            if len(ends) > 1:
+                found += self._on(min(ends, key=lambda i: len(self._on(i, vid))), vid)
+        return tuple(found)
+
+    def beside_largest(self, vlans: VlanSet) -> tuple[PortRef, ...]:
+        """Returns the members of some VLANs that are not on the island with most of them."""
+        found: list[PortRef] = []
+        for vid in vlans:
+            islands = sorted(self.inhabited(vid), key=lambda i: -len(self._on(i, vid)))
+            found += [ref for island in islands[1:] for ref in self._on(island, vid)]
+        return tuple(found)
+
+    def _on(self, island: frozenset[str], vid: Vid) -> list[PortRef]:
+        return [ref for name, refs in self.network.live_members(vid).items() if name in island for ref in refs]
 
     def missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         """Finds switches that do not relay a VLAN and stand between islands of it that hold members.

@@ -12,12 +12,27 @@ from inkov import __version__
 from inkov.render.jsondoc import to_json
 from inkov.render.page import clean
 from inkov.rules.registry import Rule
-from inkov.views.reports import AuditView, EvidenceView, FindingView
+from inkov.views.findings import AuditView, EvidenceView, FindingView
 
 Lines = Callable[[str, str], int | None]
 """Returns the line of a data path in a file, for formats that have none of their own."""
 
-_COLUMNS = ("severity", "rule", "place", "what", "mend", "vlans", "ports", "file", "line", "path", "cause", "id")
+_COLUMNS = (
+    "severity",
+    "rule",
+    "place",
+    "what",
+    "mend",
+    "vlans",
+    "ports",
+    "hosts",
+    "claims",
+    "file",
+    "line",
+    "path",
+    "cause",
+    "id",
+)
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _LEVELS = {"breach": "error", "outage": "error", "risk": "warning", "tidy": "note"}
 
@@ -40,6 +55,8 @@ def audit_csv(view: AuditView, lines: Lines) -> str:
         cells += [
             finding.vlans,
             finding.ports,
+            " ".join(finding.hosts),
+            "; ".join(finding.claims),
             seen.file if seen else "",
             _line(seen, lines) or "",
             seen.path if seen else "",

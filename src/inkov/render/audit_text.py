@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from rich.console import Group, RenderableType
 from rich.text import Text
 
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, many, plural, spaced, table, tally, words
-from inkov.views.reports import AuditView, EvidenceView, FindingView
+from inkov.rules.wording import joined
+from inkov.views.findings import AuditView, EvidenceView, FindingView
 
-_SHOWN_EVIDENCE = 6
+_SEEN = 3
 
 
-def audit_text(view: AuditView) -> RenderableType:
-    """Returns the page of an audit."""
-    return spaced([_summary(view), *map(_finding, view.findings), *_closing(view)])
+def audit_text(view: AuditView, *, full: bool = False) -> RenderableType:
+    """Returns the page of an audit: a few lines a finding, or all that is known of each."""
+    return spaced([_summary(view), *(_finding(f, full=full) for f in view.findings), *_closing(view, full=full)])
 
 
 def _summary(view: AuditView) -> RenderableType:
@@ -30,16 +33,20 @@ def _summary(view: AuditView) -> RenderableType:
     counts = [(str(n), many(n, severity), SEVERITY_STYLES[severity]) for severity, n in view.counts.items() if n]
     left_out = [f"{n} {word}" for n, word in ((view.waived, "waived"), (view.known, "known before")) if n]
     more = [Text(f"besides {' and '.join(left_out)}", style="dim")] if left_out else []
-    return Group(head, tally(counts) if counts else Text("no findings", style="bold"), *more)
+    said = [words(view.summary)] if view.summary else []
+    return Group(head, tally(counts) if counts else Text("no findings", style="bold"), *said, *more)
 
 
-def _closing(view: AuditView) -> list[RenderableType]:
+def _closing(view: AuditView, *, full: bool) -> list[RenderableType]:
     if not view.findings:
         return []
-    return [Text(f"inkov explain {view.findings[0].rule}   tells more about a rule", style="dim")]
+    rule = view.findings[0].rule
+    hints = [f"inkov explain {rule}   tells more about a rule"]
+    hints += [] if full else ["inkov audit --full   shows all that was seen, and what else follows from a cause"]
+    return [Text("\n".join(hints), style="dim")]
 
 
-def _finding(finding: FindingView) -> RenderableType:
+def _finding(finding: FindingView, *, full: bool) -> RenderableType:
     head = Text.assemble(
         badge(finding.severity.upper(), SEVERITY_STYLES[finding.severity], 7),
         (finding.rule.ljust(22), "bold"),
@@ -48,27 +55,41 @@ def _finding(finding: FindingView) -> RenderableType:
     )
     rows: list[tuple[str, RenderableType]] = [("What", words(finding.what))]
     if finding.evidence:
-        rows.append(("Seen", _evidence(finding.evidence)))
-    if hits := _hits(finding):
+        rows.append(("Seen", _evidence(finding.evidence, len(finding.evidence) if full else _SEEN)))
+    if hits := _hits(finding, full=full):
         rows.append(("Hits", words(hits)))
     rows.append(("Mend", words(finding.mend)))
-    rows += [("Also", words(f"{also.rule}: {also.what}")) for also in finding.also]
+    if full:
+        rows += [("Also", words(f"{also.rule}: {also.what}")) for also in finding.also]
+    elif finding.also:
+        rows.append(("Also", words(_counted([also.rule for also in finding.also]))))
     return Group(head, labelled(rows))
 
 
-def _hits(finding: FindingView) -> str:
+def _hits(finding: FindingView, *, full: bool) -> str:
     parts = []
     if finding.vlans != "none":
         parts.append(f"VLAN{'' if finding.vlans.isdecimal() else 's'} {finding.vlans}")
     if finding.ports:
         parts.append(plural(finding.ports, "port"))
+    if finding.hosts:
+        listed = joined(finding.hosts, len(finding.hosts) if full else 3)
+        parts.append(f"{plural(len(finding.hosts), 'host')} ({listed})")
+    if finding.claims:
+        listed = joined([f"'{name}'" for name in finding.claims], len(finding.claims) if full else 3)
+        parts.append(f"{plural(len(finding.claims), 'claim')} ({listed})")
     return ", ".join(parts)
 
 
-def _evidence(evidence: tuple[EvidenceView, ...]) -> RenderableType:
-    rows = [(words(e.fact), words(e.place, "cyan")) for e in evidence[:_SHOWN_EVIDENCE]]
-    if len(evidence) > _SHOWN_EVIDENCE:
-        rows.append((words(f"and {len(evidence) - _SHOWN_EVIDENCE} more"), words("")))
+def _counted(rules: list[str]) -> str:
+    """Returns `native/users, native/jump (2)`."""
+    return ", ".join(name if n == 1 else f"{name} ({n})" for name, n in Counter(rules).items())
+
+
+def _evidence(evidence: tuple[EvidenceView, ...], shown: int) -> RenderableType:
+    rows = [(words(e.fact), words(e.place, "cyan")) for e in evidence[:shown]]
+    if len(evidence) > shown:
+        rows.append((words(f"and {len(evidence) - shown} more"), words("")))
     made = table(("", ""), rows)
     made.show_header = False
     return made

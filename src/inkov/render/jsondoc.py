@@ -41,14 +41,14 @@ def _document_type(kind: str) -> Any:  # noqa: ANN401 - a type expression
     from inkov.formats.campus_document import CampusDocument  # noqa: PLC0415 - imports pydantic
     from inkov.formats.certificate_document import ApartCertificate, TogetherCertificate  # noqa: PLC0415 - imports pydantic
     from inkov.formats.switch_document import SwitchDocument  # noqa: PLC0415 - imports pydantic
-    from inkov.views import checks, gateways, relays, reports, rogues, tables, traces, trees, trims  # noqa: PLC0415 - with the rest
+    from inkov.views import checks, findings, gateways, relays, reports, rogues, tables, traces, trees, trims  # noqa: PLC0415 - with the rest
 
     return {
         "switch": SwitchDocument,
         "campus": CampusDocument,
         "certificate": ApartCertificate | TogetherCertificate,
         "recheck": list[checks.CheckedRow],
-        "audit": reports.AuditView,
+        "audit": findings.AuditView,
         "prove": tuple[reports.VerdictView, ...],
         "links": list[tables.LinkRow],
         "vlans": list[tables.VlanRow],

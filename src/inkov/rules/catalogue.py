@@ -8,6 +8,7 @@ from importlib import import_module
 from inkov.forwarding.network import Network
 from inkov.rules.choice import Choice, fits, identity
 from inkov.rules.finding import Finding, grouped
+from inkov.rules.impact import impact
 from inkov.rules.registry import RULES, Facts
 from inkov.rules.settings import resolved
 from inkov.rules.waiver import waive
@@ -93,5 +94,5 @@ def audited(network: Network, choice: Choice | None = None) -> Audited:
     outcome = waive(found, campus.waivers, choice.today)
     stand, waived, said = ([f for f in some if choice.runs(f.rule)] for some in outcome)
     stand += map(choice.weighed, said)
-    new = [f for f in stand if identity(f) not in choice.known]
+    new = [f for f in map(impact(campus), stand) if identity(f) not in choice.known]
     return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran))

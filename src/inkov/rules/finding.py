@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from enum import Enum
 from typing import TypeAlias
 
-from inkov.model.names import natural
+from inkov.model.names import PortRef, natural
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
 
@@ -55,8 +55,13 @@ class Finding:
         evidence: the facts, each with its place.
         causes: settings to blame, the likeliest first; findings with a cause in common are grouped.
         vlans: VLANs it affects.
-        ports: how many member ports it affects.
+        members: member ports it hits: those it cuts off from the larger part of their VLAN, or all it lets meet.
+        ports: how many ports it hits, where they are no members of the VLANs.
+        parts: it cuts its VLANs into parts.
+        joins: VLANs whose stations it lets meet.
         follows: it follows from a setting that a rule of its own blames, and comes after what that rule says.
+        hosts: hosts it hits, by name.
+        claims: claims it puts at stake, by name.
         also: weaker findings with the same cause.
     """
 
@@ -68,14 +73,20 @@ class Finding:
     evidence: tuple[Evidence, ...] = ()
     causes: tuple[Cause, ...] = ()
     vlans: VlanSet = NONE
+    members: tuple[PortRef, ...] = ()
     ports: int = 0
+    parts: bool = False
+    joins: VlanSet = NONE
     follows: bool = False
+    hosts: tuple[str, ...] = ()
+    claims: tuple[str, ...] = ()
     also: tuple[Finding, ...] = ()
 
     @property
     def order(self) -> tuple[object, ...]:
-        """Sort key of reports: worst first, causes before what follows, what affects most, then by name and place."""
-        return self.severity.rank, self.follows, -self.ports, self.rule, natural(self.place), self.what
+        """Sort key of reports: worst first, causes before what follows, what breaks claims and hits most, then by place."""
+        hit = -len(self.claims), -(len(self.members) or self.ports)
+        return self.severity.rank, self.follows, *hit, self.rule, natural(self.place), self.what
 
 
 def grouped(findings: Iterable[Finding]) -> tuple[Finding, ...]:

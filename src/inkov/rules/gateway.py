@@ -9,7 +9,7 @@ from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
-from inkov.rules.wording import count, joined, member_count, named
+from inkov.rules.wording import count, joined, members_of, named
 
 _PORTS = "{1-4: {access: 340}, 5-8: {access: 350}}"
 
@@ -50,7 +50,7 @@ def down(facts: Facts) -> Iterator[Finding]:
             evidence=(gateway_fact(interface), Evidence(state.why, state.source)),
             causes=(gateway_cause(interface), (interface.device, "vlans", str(gateway.vid))),
             vlans=some,
-            ports=member_count(facts.network, some),
+            members=members_of(facts.network, some),
         )
 
 
@@ -78,7 +78,7 @@ def idle(facts: Facts) -> Iterator[Finding]:
                 evidence=tuple(map(gateway_fact, own[:4])),
                 causes=((name, "routing"),),
                 vlans=served,
-                ports=member_count(facts.network, served),
+                members=members_of(facts.network, served),
             )
 
 
@@ -133,7 +133,7 @@ def subnet(facts: Facts) -> Iterator[Finding]:
                 ),
                 causes=(gateway_cause(interface),),
                 vlans=VlanSet([vid]),
-                ports=member_count(network, VlanSet([vid])),
+                members=members_of(network, VlanSet([vid])),
             )
 
 
@@ -170,5 +170,5 @@ def overlap(facts: Facts) -> Iterator[Finding]:
                 evidence=(gateway_fact(i), gateway_fact(j)),
                 causes=(gateway_cause(i), gateway_cause(j)),
                 vlans=mine | theirs,
-                ports=member_count(facts.network, mine | theirs),
+                members=members_of(facts.network, mine | theirs),
             )

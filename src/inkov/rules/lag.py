@@ -11,7 +11,7 @@ from inkov.model.switch import Port, Unstated
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, joined, member_count, vlans
+from inkov.rules.wording import at, cause, joined, vlans
 
 _VLANS = "{310: tank-sensors}"
 _PLACE = "archive:up <-> seal-ward:up"
@@ -63,7 +63,8 @@ def unformed(facts: Facts) -> Iterator[Finding]:
             evidence=tuple(at(network, e, _lacp(network.port(e)), "lacp") for e in (link.a, link.b)),
             causes=tuple(cause(e, "lacp") for e in (link.a, link.b)),
             vlans=cut,
-            ports=member_count(network, cut),
+            members=facts.islands.cut_off(link, cut),
+            parts=bool(cut),
         )
 
 

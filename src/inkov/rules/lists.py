@@ -13,7 +13,7 @@ from inkov.model.vlanset import ALL
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, joined, member_count, vlans
+from inkov.rules.wording import at, cause, joined, vlans
 
 
 @rule(
@@ -49,7 +49,8 @@ def lists_differ(facts: Facts) -> Iterator[Finding]:
             evidence=tuple(at(network, e, f"allows {_list_text(facts, e)}", "allowed") for e in (link.a, link.b)),
             causes=tuple(cause(end, "allowed") for end in missing),
             vlans=cut or gone,
-            ports=member_count(network, cut),
+            members=facts.islands.cut_off(link, cut),
+            parts=bool(cut),
         )
 
 

@@ -15,7 +15,7 @@ from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, count, joined, member_count, named, vlans
+from inkov.rules.wording import at, cause, count, joined, members_of, named, vlans
 
 _USERS = Example(pair("{trunk: '310,330', native: 330}", "{trunk: '310,330', native: 330}"), place="VLAN 330")
 
@@ -58,17 +58,14 @@ def mismatch(facts: Facts) -> Iterator[Finding]:
             evidence=tuple(at(network, e, setting(network.settled(e)), "native") for e in (link.a, link.b)),
             causes=tuple(cause(e, "native") for e in ends),
             vlans=leak.vlans,
-            ports=member_count(network, leak.vlans),
+            joins=leak.vlans,
+            members=members_of(network, leak.vlans),
         )
 
 
 def _mend(facts: Facts, ends: list[PortRef], usual: Vid | None) -> str:
     odd, other = ends
-    if (
-        usual is None
-        or usual not in {_untagged(facts, e) for e in ends}
-        or member_count(facts.network, VlanSet([usual]))
-    ):
+    if usual is None or usual not in {_untagged(facts, e) for e in ends} or members_of(facts.network, VlanSet([usual])):
         return f"Set the same native VLAN at {odd} and {other}, one that no user port is in."
     same = sum(1 for k in facts.network.joins if {_untagged(facts, k.a), _untagged(facts, k.b)} == {usual})
     return f"Set the native VLAN of {odd} to {usual}" + (f", as on {count(same, 'other link')}." if same else ".")
@@ -117,8 +114,8 @@ def _used_natives(facts: Facts) -> Iterator[tuple[Vid, list[PortRef], int]]:
             if isinstance(switching, Trunk) and switching.native is not None and network.relay(end).in_untagged:
                 found[switching.native].append(end)
     for vid, ends in found.items():
-        if users := member_count(network, VlanSet([vid])):
-            yield vid, ends, users
+        if users := members_of(network, VlanSet([vid])):
+            yield vid, ends, len(users)
 
 
 @rule(

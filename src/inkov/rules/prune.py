@@ -10,7 +10,7 @@ from inkov.model.vlanset import ALL, VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, member_count, vlans
+from inkov.rules.wording import at, cause, vlans
 
 _TRUNK = "{trunk: '310,330'}"
 _BOTH = {n: t + "pruning: true\n" for n, t in pair(_TRUNK, _TRUNK).items()}
@@ -64,7 +64,8 @@ def silent(facts: Facts) -> Iterator[Finding]:
                 ),
                 causes=(cause(near, "registration"),),
                 vlans=cut,
-                ports=member_count(network, cut),
+                members=facts.islands.cut_off(link, cut),
+                parts=bool(cut),
             )
 
 

@@ -16,7 +16,7 @@ from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Cause, Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.triangle import OTHER, ROOT, triangle
-from inkov.rules.wording import at, count, joined, member_count, named, vlans
+from inkov.rules.wording import at, count, joined, members_of, named, vlans
 
 _OFF = "{protocol: 'off'}"
 _EACH = ("{protocol: per-vlan, priority: 4096}", "{protocol: per-vlan}", "{protocol: per-vlan}")
@@ -82,7 +82,7 @@ def loop(facts: Facts) -> Iterator[Finding]:
             ),
             causes=tuple((n, "tree", "protocol") for n in silent) + tuple((e.switch, e.port, "tree") for e in shut_off),
             vlans=found.vlans,
-            ports=member_count(network, found.vlans),
+            members=members_of(network, found.vlans),
         )
 
 
@@ -208,7 +208,8 @@ def cut(facts: Facts) -> Iterator[Finding]:
                 evidence=(*evidence, closed),
                 causes=causes,
                 vlans=some,
-                ports=member_count(network, some),
+                members=facts.islands.beside_largest(some),
+                parts=True,
                 follows=_follows(facts, link, some),
             )
 
@@ -232,7 +233,7 @@ def _gap_finding(facts: Facts, link: Link, some: VlanSet, *, each: bool) -> Find
         evidence=evidence,
         causes=causes,
         vlans=some,
-        ports=member_count(network, some),
+        members=members_of(network, some),
         follows=_follows(facts, link, some),
     )
 

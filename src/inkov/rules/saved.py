@@ -13,7 +13,7 @@ from inkov.model.vlanset import NONE, VlanSet
 from inkov.plan.reach import change
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import joined, member_count, vlans
+from inkov.rules.wording import joined, members_of, vlans
 
 
 def _two(saved: str) -> dict[str, str]:
@@ -74,7 +74,7 @@ def differs(facts: Facts) -> Iterator[Finding]:
             ),
             causes=((name, "saved"),),
             vlans=touched,
-            ports=member_count(network, touched),
+            members=members_of(network, touched),
         )
 
 

@@ -12,7 +12,7 @@ from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import RULES, Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, count, member_count, vlans
+from inkov.rules.wording import at, cause, count, vlans
 
 _ASKS = "{mode: negotiated, stance: active, access: 310, trunk: '310,330'}"
 _WAITS = "{mode: negotiated, stance: passive, access: 310, trunk: '310,330'}"
@@ -41,7 +41,8 @@ def _finding(facts: Facts, link: Link, rule_name: str, *, what: str, mend: str, 
         evidence=tuple(at(network, e, _stance(facts, e), "stance") for e in ends),
         causes=tuple(cause(e, "mode") for e in to_blame),
         vlans=cut,
-        ports=member_count(network, cut),
+        members=facts.islands.cut_off(link, cut),
+        parts=bool(cut),
     )
 
 

@@ -11,7 +11,7 @@ from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT, Trunk
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, joined, member_count, vlans
+from inkov.rules.wording import at, cause, joined, vlans
 
 _GOOD = Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}"))
 
@@ -45,7 +45,8 @@ def differ(facts: Facts) -> Iterator[Finding]:
             evidence=tuple(at(network, e, f"tags {network.port(e).tag_format}", "tags") for e in (link.a, link.b)),
             causes=tuple(cause(e, "tags") for e in odd),
             vlans=cut or gone,
-            ports=member_count(network, cut),
+            members=facts.islands.cut_off(link, cut),
+            parts=bool(cut),
         )
 
 

@@ -12,7 +12,7 @@ from inkov.rules.finding import Finding, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, member_count, vlans
+from inkov.rules.wording import at, cause, members_of, vlans
 
 
 @rule(
@@ -46,7 +46,9 @@ def absent(facts: Facts) -> Iterator[Finding]:
             evidence=tuple(at(network, e, setting(network.settled(e)), "access") for e in (link.a, link.b)),
             causes=(cause(link.a, "mode"), cause(link.b, "mode")),
             vlans=cut | leak.vlans,
-            ports=member_count(network, cut | leak.vlans),
+            joins=leak.vlans,
+            members=members_of(network, leak.vlans) or facts.islands.cut_off(link, cut),
+            parts=bool(cut),
         )
 
 
@@ -89,5 +91,7 @@ def one_sided(facts: Facts) -> Iterator[Finding]:
             ),
             causes=(cause(access, "mode"),),
             vlans=(cut or gone) | leak.vlans,
-            ports=member_count(network, cut | leak.vlans),
+            joins=leak.vlans,
+            members=members_of(network, leak.vlans) or facts.islands.cut_off(link, cut),
+            parts=bool(cut),
         )

@@ -12,7 +12,7 @@ from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import by_switch, count, joined, member_count, named, vlans
+from inkov.rules.wording import by_switch, count, joined, named, vlans
 
 _TRUNKS = "{1: {access: 310}, u1: {trunk: all, native: none}, u2: {trunk: all, native: none}}"
 
@@ -75,7 +75,8 @@ def missing(facts: Facts) -> Iterator[Finding]:
             ),
             causes=tuple((n, "vlans", str(v)) for n in names for v in vids),
             vlans=cut,
-            ports=member_count(network, cut),
+            members=facts.islands.beside_largest(cut),
+            parts=True,
         )
 
 
@@ -190,7 +191,8 @@ def _islands_finding(facts: Facts, between: tuple[Cut, ...], vids: list[Vid]) ->
             (loss.end.switch, loss.end.port, "enabled") for _, loss in between if loss and loss.rung is Rung.ENABLED
         ),
         vlans=cut,
-        ports=member_count(network, cut),
+        members=facts.islands.beside_largest(cut),
+        parts=True,
     )
 
 

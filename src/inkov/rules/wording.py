@@ -52,9 +52,9 @@ def cause(ref: PortRef, of: str) -> Cause:
     return (ref.switch, ref.port, of)
 
 
-def member_count(network: Network, some: VlanSet) -> int:
-    """Counts the live member ports of some VLANs."""
-    return sum(len(refs) for v in some for refs in network.live_members(v).values())
+def members_of(network: Network, some: VlanSet) -> tuple[PortRef, ...]:
+    """Returns the live member ports of some VLANs."""
+    return tuple(ref for v in some for refs in network.live_members(v).values() for ref in refs)
 
 
 def place(links: Sequence[Link]) -> str:

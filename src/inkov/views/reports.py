@@ -1,71 +1,14 @@
-"""The audit and the proofs as plain data, with every place and VLAN list as text."""
+"""Proofs as plain data, with every place and VLAN list as text."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from inkov.forwarding.ladder import Rung
-from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Facing, Together
-from inkov.model.source import Source
 from inkov.proof.grid import Grid
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Turn, Verdict, Witness
-from inkov.rules.choice import identity
-from inkov.rules.finding import Evidence, Finding, Severity
-
-
-@dataclass(frozen=True, slots=True)
-class EvidenceView:
-    """A fact and its place: as text, and as file, line where the format has lines, data path, and default or not."""
-
-    fact: str
-    place: str
-    file: str
-    line: int | None
-    path: str
-    default: bool
-
-
-@dataclass(frozen=True, slots=True)
-class FindingView:
-    """A finding; `also` are weaker ones with the same cause, `id` is what it is known by from run to run."""
-
-    id: str
-    rule: str
-    severity: str
-    place: str
-    what: str
-    mend: str
-    evidence: tuple[EvidenceView, ...]
-    vlans: str
-    ports: int
-    also: tuple[FindingView, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Size:
-    """How much was looked at."""
-
-    switches: int
-    ports: int
-    links: int
-    vlans: int
-
-
-@dataclass(frozen=True, slots=True)
-class AuditView:
-    """An audit: the campus, how many findings of each severity, and the findings, worst first.
-
-    `waived` is how many more are waived, and `known` how many more were in the baseline.
-    """
-
-    campus: str
-    size: Size
-    counts: dict[str, int]
-    findings: tuple[FindingView, ...]
-    waived: int = 0
-    known: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,39 +90,6 @@ class VerdictView:
     facing: str
     surviving: int
     failures: tuple[str, ...]
-
-
-def size(network: Network) -> Size:
-    """Counts what a campus holds; LAGs do not count as ports."""
-    ports = sum(not p.is_lag for s in network.switches.values() for p in s.ports.values())
-    return Size(len(network.switches), ports, len(network.links), network.used.bit_count())
-
-
-def audit_view(network: Network, findings: Sequence[Finding], waived: int = 0, known: int = 0) -> AuditView:
-    """Returns an audit as plain data."""
-    counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
-    return AuditView(network.campus.name, size(network), counts, tuple(map(finding_view, findings)), waived, known)
-
-
-def finding_view(finding: Finding) -> FindingView:
-    """Returns one finding as plain data."""
-    return FindingView(
-        id=identity(finding),
-        rule=finding.rule,
-        severity=finding.severity.value,
-        place=finding.place,
-        what=finding.what,
-        mend=finding.mend,
-        evidence=tuple(map(_evidence, finding.evidence)),
-        vlans=str(finding.vlans),
-        ports=finding.ports,
-        also=tuple(map(finding_view, finding.also)),
-    )
-
-
-def _evidence(evidence: Evidence) -> EvidenceView:
-    s: Source = evidence.source
-    return EvidenceView(evidence.fact, str(s), s.file, s.line, s.path, s.default)
 
 
 def verdict_views(verdicts: Iterable[Verdict]) -> tuple[VerdictView, ...]:
