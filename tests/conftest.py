@@ -1,6 +1,7 @@
 """What all tests share: the built program, folders of files, and quick settings for hypothesis."""
 
 import os
+import resource
 import subprocess
 import sys
 from pathlib import Path
@@ -24,9 +25,10 @@ class Ran(NamedTuple):
     err: str
 
 
-def run_inkov(*args, cwd=None, **env):
-    """Runs the installed program the way a user does."""
+def run_inkov(*args, cwd=None, memory=None, **env):
+    """Runs the installed program the way a user does; `memory` bounds its address space, in bytes."""
     program = Path(sys.executable).with_name("inkov")
+    kept = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}  # as it runs once installed
     done = subprocess.run(
         [program, *map(str, args)],
         cwd=cwd,
@@ -36,7 +38,8 @@ def run_inkov(*args, cwd=None, **env):
         encoding="utf-8",
         timeout=120,
         stdin=subprocess.DEVNULL,
-        env={**os.environ, "PYTHONIOENCODING": "utf-8", **env},
+        preexec_fn=memory and (lambda: resource.setrlimit(resource.RLIMIT_AS, (memory, memory))),
+        env={**kept, "PYTHONIOENCODING": "utf-8", **env},
     )
     return Ran(done.returncode, done.stdout, done.stderr)
 

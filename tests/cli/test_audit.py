@@ -4,9 +4,11 @@ import csv
 import io
 import json
 from pathlib import Path
-from xml.etree import ElementTree as ET
 
+import pandas as pd
 import pytest
+from junitparser import JUnitXml
+from pydantic_sarif.model import StaticAnalysisResultsFormatSarifVersion210JsonSchema
 
 from conftest import run_inkov, write_files
 
@@ -147,6 +149,11 @@ def test_csv_is_read_back_and_holds_no_formula(tmp_path):
     json_rows = [f for head in findings(".", cwd=tmp_path)["findings"] for f in (head, *head["also"])]
     assert [(r["rule"], r["place"], r["id"]) for r in rows] == [(f["rule"], f["place"], f["id"]) for f in json_rows]
     assert not any(cell.startswith(("=", "+", "-", "@")) for r in rows for cell in r.values())
+    read = pd.read_csv(tmp_path / "out.csv", keep_default_na=False, dtype=str)
+    assert read.to_dict("records") == rows
+    again = io.StringIO()
+    read.to_csv(again, index=False)
+    assert again.getvalue() == (tmp_path / "out.csv").read_text("utf-8")
     export = next(r for r in rows if r["place"] == "boat:p1")
     assert TWO["b.json"].splitlines()[int(export["line"]) - 1].strip() == '"access-vlan": 777'
 
@@ -154,6 +161,7 @@ def test_csv_is_read_back_and_holds_no_formula(tmp_path):
 def test_sarif_points_at_the_lines_to_blame(tmp_path):
     write_files(tmp_path, TWO)
     log = json.loads(run_inkov("audit", "--format", "sarif", cwd=tmp_path).out)
+    StaticAnalysisResultsFormatSarifVersion210JsonSchema.model_validate(log)  # made from the published schema
     assert log["version"] == "2.1.0"
     (run,) = log["runs"]
     rules = [r["id"] for r in run["tool"]["driver"]["rules"]]
@@ -174,11 +182,12 @@ def test_sarif_points_at_the_lines_to_blame(tmp_path):
 def test_junit_fails_the_rules_that_found_enough(tmp_path):
     write_files(tmp_path, TWO)
     ran = run_inkov("audit", "--format", "junit", "--fail-on", "outage", cwd=tmp_path)
-    (suite,) = ET.fromstring(ran.out)
-    failed = {case.get("name") for case in suite if case.find("failure") is not None}
-    assert failed == {"access/undefined"}
-    assert int(suite.get("failures")) == 1
-    assert int(suite.get("tests")) == len(suite) > 60
+    (suite,) = JUnitXml.fromstring(ran.out)
+    failed = [case for case in suite if not case.is_passed]
+    assert {case.name for case in failed} == {"access/undefined"}
+    assert "archive:2" in failed[0].result[0].text
+    assert (suite.failures, suite.errors, suite.tests) == (1, 0, len(list(suite)))
+    assert suite.tests > 60
 
 
 def test_markdown_shows_text_as_it_is(tmp_path):

@@ -333,6 +333,9 @@ def _run() -> int:
     except OSError as exc:
         complain(f"inkov: {exc.filename or 'the output'} cannot be read or written: {exc.strerror or 'error'}")
         return Exit.BAD_INPUT
+    except MemoryError:
+        complain("inkov: there is not enough memory for these files")
+        return Exit.BAD_INPUT
     except Exception as exc:
         if "INKOV_DEBUG" in os.environ:
             raise

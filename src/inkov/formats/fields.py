@@ -18,6 +18,7 @@ _MAC = re.compile(r"[0-9a-f]{2}(:[0-9a-f]{2}){5}\Z")
 _RANGE = re.compile(r"(.*?)(\d+)\s*-\s*(\D*)(\d+)\Z", re.ASCII)
 _SPEED = re.compile(r"(\d{1,4}(?:\.\d)?)([MGT])\Z", re.ASCII)
 _MAX_PORTS = 4096
+_MAX_LABEL = 1000
 
 
 class Document(BaseModel):
@@ -95,7 +96,10 @@ def _to_name(value: Any) -> str:
 
 
 def _to_label(value: Any) -> str:
-    return "" if value is None else _text(value, "text")
+    text = "" if value is None else _text(value, "text")
+    if len(text) > _MAX_LABEL:
+        raise wrong(f"text of {len(text)} characters; expected {_MAX_LABEL} at most")
+    return text
 
 
 def _to_mac(value: Any) -> str:

@@ -13,10 +13,10 @@ from functools import lru_cache
 from typing import Any
 
 from inkov.formats import openconfig_routing, openconfig_stp
-from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick, text_leaf, vlan_number
+from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf, vlan_number
 from inkov.formats.openconfig_vlans import default_instance, vlan_table
 from inkov.formats.openconfig_wrappers import local, unwrap
-from inkov.formats.reading import Reading
+from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.names import natural
 from inkov.model.source import Origin, Source
 from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Lacp, Port, Routed, Switch, Switching, Trunk, Unstated, Vlan
@@ -82,8 +82,11 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict
     for entry in entries(interfaces, "interface", "name", reading, "/interfaces/interface"):
         leaves = leaves_of(entry)
         name = pick(entry, "name") or leaves.get("name")
-        if not isinstance(name, str) or not name:
-            reading.wrong("an interface has no name", "/interfaces/interface")
+        if not isinstance(name, str) or not 0 < len(name) <= MAX_TEXT:
+            what = (
+                f"the name of an interface is longer than {MAX_TEXT} characters" if name else "an interface has no name"
+            )
+            reading.wrong(what, "/interfaces/interface")
             continue
         path = f"/interfaces/interface[name={name}]"
         if name in ports:
@@ -150,7 +153,7 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         name=name,
         switching=switching,
         enabled=enabled if enabled is True else flag(enabled, True, reading, f"{path}/config/enabled"),
-        label=label if isinstance(label, str) else "",
+        label=short(label),
         lag=lag if isinstance(lag, str) and lag and not is_lag else None,
         members=tuple(m for m in members if isinstance(m, str)) if is_lag and isinstance(members, list) else (),
         is_lag=is_lag,
@@ -286,9 +289,9 @@ def _heard(lldp: Node, reading: Reading) -> Iterator[Heard]:
             found.append(
                 Heard(
                     port,
-                    system if isinstance(system, str) else "",
-                    far if isinstance(far, str) else "",
-                    chassis.lower() if isinstance(chassis, str) else "",
+                    short(system),
+                    short(far),
+                    short(chassis).lower(),
                     Source(reading.file, None, path),
                 )
             )

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any, TypeAlias
 
 from inkov.formats.openconfig_wrappers import local
-from inkov.formats.reading import Reading
+from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
 Node: TypeAlias = Mapping[str, Any]
@@ -60,7 +60,12 @@ def leaves_of(node: Node) -> Node:
 def text_leaf(document: Node, container: str, leaf: str) -> str:
     """Returns a text leaf of a top-level container; empty when it is absent or no text."""
     value = leaves_of(child(document, container)).get(leaf)
-    return value if isinstance(value, str) else ""
+    return short(value)
+
+
+def short(value: Any) -> str:
+    """Returns a text leaf, cut where no device would have let it grow further; empty when it is no text."""
+    return value[:MAX_TEXT] if isinstance(value, str) else ""
 
 
 def entries(container: Node, name: str, key: str, reading: Reading, path: str) -> Iterator[Node]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-from inkov.formats.openconfig_tree import Node, child, entries, leaves_of, pick, vlan_number
+from inkov.formats.openconfig_tree import Node, child, entries, leaves_of, pick, short, vlan_number
 from inkov.formats.openconfig_wrappers import local
-from inkov.formats.reading import Reading
+from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
@@ -76,7 +76,7 @@ def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> dict[Vid,
 def _checked_table(rows: tuple[tuple[Any, Any, Any], ...]) -> dict[Vid, Vlan] | None:
     """Makes a table of rows that are all in order and all different; None otherwise."""
     for v, name, status in rows:
-        if type(v) is not int or not VID_MIN <= v <= VID_MAX or type(name) is not str:
+        if type(v) is not int or not VID_MIN <= v <= VID_MAX or type(name) is not str or len(name) > MAX_TEXT:
             return None
         if status not in ("ACTIVE", "SUSPENDED"):
             return None
@@ -104,7 +104,7 @@ def _vlan_entry(entry: Node, path: str, reading: Reading) -> tuple[Vid, str, boo
     if status not in ("ACTIVE", "SUSPENDED"):
         where = f"{path}/vlan[vlan-id={number}]/config/status"
         reading.wrong(f"{status!r:.40} is not a VLAN status; expected ACTIVE or SUSPENDED", where)
-    return number, name if isinstance(name, str) else "", status != "SUSPENDED"
+    return number, short(name), status != "SUSPENDED"
 
 
 def default_instance(instances: list[Node]) -> Node | None:

@@ -7,6 +7,9 @@ from dataclasses import dataclass, field
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 
+MAX_TEXT = 255
+"""Names and labels of devices are no longer, as discovery carries them (IEEE 802.1AB-2016, 8.5)."""
+
 
 @dataclass(slots=True)
 class Reading:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import gc
 import os
+import re
+import stat
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
@@ -27,7 +29,9 @@ Progress = Callable[[int, int], None]
 """Called with (files read, files in all)."""
 
 _ENDINGS = frozenset({".json", ".yaml", ".yml"})
-_MAX_BYTES = 128 * 1024 * 1024
+_MAX_JSON = 64 * 1024 * 1024
+_MAX_YAML = 4 * 1024 * 1024
+_OURS = re.compile(r"^[\"']?inkov[\"']?[ \t]*:", re.MULTILINE)
 
 
 def load(site: str | os.PathLike[str], progress: Progress | None = None) -> Campus:
@@ -170,9 +174,8 @@ class _Loader:
         reading = Reading(shown, self.problems, self.notes)
         self.reading_from = path
         try:
-            if path.stat().st_size > _MAX_BYTES:
-                raise reading.fail(f"larger than {_MAX_BYTES // 1024 // 1024} MB; this is no switch configuration")
-            data = path.read_bytes()
+            if (data := self._content(path, reading, asked_for=asked_for)) is None:
+                return
             key = self.parsed.key(shown, self._assumed(), data)
             entry = self.parsed.find(key)
             if entry is None:
@@ -189,6 +192,21 @@ class _Loader:
             reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
         except BadInput as exc:
             self.problems.extend(exc.problems)
+
+    @staticmethod
+    def _content(path: Path, reading: Reading, *, asked_for: bool) -> bytes | None:
+        """Returns the content of a file; None after saying why a file that nobody asked for is passed over."""
+        limit = _MAX_JSON if path.suffix.lower() == ".json" else _MAX_YAML
+        state = path.stat()
+        if not stat.S_ISREG(state.st_mode):
+            raise reading.fail("this is no file")
+        if state.st_size > limit:
+            what = f"larger than {limit // 1024 // 1024} MB; this is no switch configuration"
+            if asked_for:
+                raise reading.fail(what)
+            reading.note(f"passed over; {what}")
+            return None
+        return path.read_bytes()
 
     def _assumed(self) -> str:
         """Returns what the campus file states for all switches, as text."""
@@ -223,7 +241,7 @@ class _Loader:
         except UnicodeDecodeError:
             self._not_ours(reading, asked_for=asked_for)
             return None
-        if not asked_for and "inkov" not in text:
+        if not asked_for and not _OURS.search(text):
             self._not_ours(reading, asked_for=False)
             return None
         content, lines = yamltext.load(text, reading)

@@ -7,6 +7,7 @@ let a small file unfold into a huge one.
 
 from __future__ import annotations
 
+import re
 from typing import Any, TypeAlias
 
 import yaml
@@ -15,6 +16,8 @@ from inkov.formats.reading import Reading
 
 Path: TypeAlias = tuple[str | int, ...]
 _MAX_DEPTH = 20
+_MAX_OPEN = 1000
+_BRACKET = re.compile(r"[\[\]{}]")
 _PLAIN_NULL = frozenset({"", "~", "null"})
 
 
@@ -38,6 +41,7 @@ def load(text: str, reading: Reading) -> tuple[Any, Lines]:
         BadInput: not YAML, more than one document, aliases, keys that are no plain text or come twice.
     """
     lines = Lines()
+    _check_depth(text, reading)
     loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
     try:
         events = iter(list(yaml.parse(text, Loader=loader)))
@@ -48,6 +52,17 @@ def load(text: str, reading: Reading) -> tuple[Any, Lines]:
         raise reading.fail("this is not YAML; it holds characters that YAML does not allow") from None
     composer = _Composer(events, lines, reading)
     return composer.document(), lines
+
+
+def _check_depth(text: str, reading: Reading) -> None:
+    """Refuses brackets without end before the parser sees them: its time grows with the square of their depth."""
+    if text.count("[") + text.count("{") <= _MAX_OPEN:
+        return
+    depth = 0
+    for found in _BRACKET.finditer(text):
+        depth += 1 if found[0] in "[{" else -1
+        if depth > _MAX_OPEN:
+            raise reading.fail("nested too deeply", text.count("\n", 0, found.start()) + 1)
 
 
 def _why(text: str, line: int | None, exc: yaml.MarkedYAMLError) -> str:

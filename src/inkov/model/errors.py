@@ -7,6 +7,9 @@ from dataclasses import dataclass
 
 from inkov.model.source import Source
 
+_MAX_SHOWN = 400
+_MAX_LIKE = 200
+
 
 class InkovError(Exception):
     """Base of all errors that are the input's fault. Anything else that escapes is a bug of Inkov."""
@@ -26,8 +29,13 @@ class Problem:
 
     def __str__(self) -> str:
         place = f"{self.source.file}:{self.source.line}" if self.source.line else self.source.file
-        path = f" {self.source.path}:" if self.source.path else ""
-        return f"{place}:{path} {self.what}"
+        path = f" {_short(self.source.path)}:" if self.source.path else ""
+        return f"{place}:{path} {_short(self.what)}"
+
+
+def _short(text: str) -> str:
+    """Returns a text that fits a screen, whatever was quoted in it."""
+    return text if len(text) <= _MAX_SHOWN else f"{text[: _MAX_SHOWN // 2]} … {text[-_MAX_SHOWN // 2 :]}"
 
 
 class BadInput(InkovError):
@@ -45,6 +53,8 @@ def nearest(name: str, known: Iterable[str], listed: int = 16) -> str:
     import difflib  # noqa: PLC0415 - only bad input needs it
 
     names: Sequence[str] = sorted(known)
+    if len(name) > _MAX_LIKE:
+        return ""
     if close := difflib.get_close_matches(name, names, n=1):
         return f"; did you mean {close[0]!r}?"
     return f"; expected one of: {', '.join(names)}" if 0 < len(names) <= listed else ""
