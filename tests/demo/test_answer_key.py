@@ -1,6 +1,7 @@
 """Each planted fault is named by its finding; nothing that is not in the key is above tidy."""
 
 import json
+from pathlib import Path
 
 import pytest
 
@@ -180,3 +181,9 @@ def test_applying_the_trimmed_lists_mends_what_lists_can(quillfin, tmp_path):
     assert set(TOGETHER.values()) - gone - {KEY["archive-takes-everything"]} <= left | {
         KEY["plankton-native-is-default"]
     }
+
+
+def test_the_readme_shows_a_finding_as_it_is(quillfin):
+    readme = (Path(__file__).parents[2] / "README.md").read_text("utf-8")
+    shown = next(b for b in readme.split("```\n") if b.startswith(" BREACH"))
+    assert shown in run_inkov("audit", "as-found", cwd=quillfin).out
