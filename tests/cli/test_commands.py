@@ -242,9 +242,9 @@ def test_demo_is_idempotent_and_never_overwrites(inkov, tmp_path):
 
 def test_order_of_files_changes_nothing(quillfin, tmp_path):
     for i, path in enumerate(sorted((quillfin / "as-found").rglob("*.*"), reverse=True)):
-        if path.name not in {"campus.yaml", "hosts.csv"}:
-            (tmp_path / f"{i:02}{path.suffix}").write_bytes(path.read_bytes())
-    (tmp_path / "hosts.csv").write_bytes((quillfin / "as-found" / "hosts.csv").read_bytes())
+        named = path.suffix == ".csv"
+        if path.name != "campus.yaml":
+            (tmp_path / (path.name if named else f"{i:02}{path.suffix}")).write_bytes(path.read_bytes())
     campus = (quillfin / "as-found" / "campus.yaml").read_text()
     (tmp_path / "campus.yaml").write_text(campus.replace("[switches/*.yaml, exports/*.json]", "['[0-9]*.*']"))
 

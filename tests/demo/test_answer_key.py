@@ -52,7 +52,7 @@ KEY = {
     "store-room-is-newer": ("sync/wipe", "store-room"),
     "reef-uplink-skips-the-tree": ("edge/on-link", "cove-lab:u2 <-> reef-gate:u1"),
     "reef-sockets-open": ("spare/open", "reef-gate:6-8"),
-    "nursery-tank-off-by-one": ("host/subnet", "nursery-tank at kelp-hall-2:7"),
+    "nursery-tank-off-by-one": ("plan/port", "kelp-hall-2:7"),
     "canteen-till-on-the-tank-subnet": ("host/subnet", "canteen-till at kelp-hall-1:8"),
     "ring-spare-way-without-research": ("ring/gap", "gull-roost:u2 <-> reef-gate:u2"),
     "vets-gateway-nowhere": ("gateway/down", "watchtower-b"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from inkov.model.campus import Host
 from inkov.model.routing import Address, Prefix
@@ -10,7 +11,7 @@ from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import fitting, subnets_of, vlans_of
-from inkov.rules.wording import joined, named
+from inkov.rules.wording import cause, joined, named
 
 
 def _campus(host: str, other: str = "gateway: 198.51.100.33") -> dict[str, str]:
@@ -70,12 +71,14 @@ def _finding(  # noqa: PLR0917 - the parts of a finding
     passes=_GOOD,
 )
 def subnet(facts: Facts) -> Iterator[Finding]:
-    """Yields one finding a host."""
+    """Yields one finding a host; where its port is off the port plan, that comes first."""
+    planned = {row.port: row.vid for row in facts.network.campus.plan if row.vid is not None}
     for host, address, vids, subnets in _placed(facts):
         if subnets and not any(address.ip in p for p in subnets):
             fits = fitting(facts, address, [v for v in sorted(facts.network.members) if v not in vids])
             meant = f"; {address.ip} is one of {joined(named(facts.network, v) for v in fits)}" if fits else ""
-            yield _finding(
+            off = host.port in planned and planned[host.port] not in vids
+            found = _finding(
                 "host/subnet",
                 Severity.OUTAGE,
                 host,
@@ -85,6 +88,7 @@ def subnet(facts: Facts) -> Iterator[Finding]:
                 f"Give {host.name} an address of {subnets[0]}, or {host.port} the VLAN that was meant.",
                 f"address {address}",
             )
+            yield replace(found, causes=(*found.causes, cause(host.port, "access")), follows=True) if off else found
 
 
 @rule(
