@@ -20,6 +20,7 @@ THEMES = tuple(
         "address",
         "edge",
         "gateway",
+        "general",
         "host",
         "label",
         "lag",

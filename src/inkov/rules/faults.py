@@ -53,7 +53,7 @@ FAULTS = (
     ),
     Fault(
         "Untouched ports stay in the default VLAN, enabled and willing to become a trunk",
-        ("access/default", "stance/invites", "spare/open"),
+        ("access/default", "stance/invites", "spare/open", "spare/trunk", "general/unfiltered"),
         "`ports --rogue`",
     ),
     Fault(

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from functools import reduce
+from operator import or_
 
-from inkov.forwarding.relay import untagged_vlan
+from inkov.forwarding.relay import memberships, untagged_vlan
 from inkov.model.names import PortRef, ports_text
-from inkov.model.switch import Access, Negotiated
+from inkov.model.switch import Access, Bridged, General, Negotiated, Trunk
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Finding, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, count
+from inkov.rules.wording import at, cause, count, vlans
 
 _PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
 
@@ -49,15 +51,21 @@ def parking(facts: Facts) -> Vid | None:
 )
 def unused(facts: Facts) -> Iterator[Finding]:
     """Yields one finding a switch."""
+    lot = parking(facts)
+    for name, refs in _faceless(facts, (Access, Negotiated)):
+        yield _unused(facts, name, refs, lot)
+
+
+def _faceless(facts: Facts, kinds: tuple[type, ...]) -> Iterator[tuple[str, list[PortRef]]]:
+    """Yields ports of some kinds that nothing is known to be behind, by switch, where its other ports are labelled."""
     network = facts.network
     taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
-    lot = parking(facts)
     for name, refs in network.edge_ports.items():
         ports = network.switches[name].ports
         bare = [ref for ref in refs if not ports[ref.port].label]
-        found = [r for r in bare if r not in taken and isinstance(ports[r.port].switching, Access | Negotiated)]
+        found = [r for r in bare if r not in taken and isinstance(ports[r.port].switching, kinds)]
         if found and any(p.label for p in ports.values()):
-            yield _unused(facts, name, found, lot)
+            yield name, found
 
 
 def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> Finding:
@@ -80,6 +88,47 @@ def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> F
         causes=tuple(cause(r, key) for key in ("unused", "access", "mode") for r in found),  # who says more goes first
         vlans=VlanSet(inside),
     )
+
+
+@rule(
+    "spare/trunk",
+    Severity.RISK,
+    looks_for="Trunks that are enabled, have no link, no host and no label, on a switch whose other ports are labelled.",
+    why="Whoever plugs in there is in every VLAN of the list at once. A trunk to a station that needs one has somebody's label.",
+    mend="Shut such a trunk, make it an access port, or label it as what it is for.",
+    breaks=Example(
+        {"a.yaml": switch_text("archive", "{310: tank-sensors}", _PORTS.format("{trunk: 310, native: none}"))},
+        place="archive:3-4",
+    ),
+    passes=Example(
+        {
+            "a.yaml": switch_text(
+                "archive", "{310: tank-sensors}", _PORTS.format("{trunk: 310, native: none, label: wifi}")
+            )
+        }
+    ),
+)
+def open_trunk(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a switch."""
+    network = facts.network
+    for name, refs in _faceless(facts, (Trunk, General, Bridged)):
+        offered = VlanSet.from_mask(
+            network.active(name) & reduce(or_, (memberships(network.port(r).switching) for r in refs))
+        )
+        if offered:
+            one, names = len(refs) == 1, ports_text([r.port for r in refs])
+            yield Finding(
+                rule="spare/trunk",
+                severity=Severity.RISK,
+                place=f"{name}:{names}",
+                what=f"{name}:{names} {'is an enabled trunk' if one else 'are enabled trunks'} with no link, host or label: whoever plugs in "
+                f"is in {vlans(offered)}.",
+                mend=f"Shut {name}:{names}, or label what {'it is' if one else 'they are'} for.",
+                evidence=tuple(at(network, r, "enabled", "enabled") for r in refs[:2]),
+                causes=tuple(cause(r, key) for key in ("unused", "mode") for r in refs),
+                vlans=offered,
+                ports=len(refs),
+            )
 
 
 _PARKED = "{{trunk: '310,330{}'}}"
