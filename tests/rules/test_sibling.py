@@ -61,3 +61,16 @@ def test_a_lone_port_breaks_a_run_unless_its_label_differs(tmp_path):
     ((place, what),) = found(tmp_path, [lone % "tank"])
     assert (place, what) == ("s0:5", "s0:5 is access 340 in the middle of 2-4,6-8, which are access 310.")
     assert found(tmp_path, [lone % "scale"]) == []
+
+
+def test_the_root_and_the_next_in_line_may_have_a_priority_of_their_own(tmp_path):
+    ports = ["{1-4: {access: 310}}"] * 6
+    tree = "{protocol: rstp, priority: %d}"
+    files = {
+        f"s{i}.yaml": switch_text(f"s{i}", VLANS, p, tree=tree % n)
+        for i, (p, n) in enumerate(zip(ports, (4096, 8192, *[32768] * 4), strict=True))
+    }
+    assert not [f for f in api.audit(api.load(write_files(tmp_path, files))) if f.rule == "sibling/switch"]
+    write_files(tmp_path, {"s5.yaml": switch_text("s5", VLANS, ports[0], tree=tree % 40960)})
+    (found,) = [f for f in api.audit(api.load(tmp_path)) if f.rule == "sibling/switch"]
+    assert found.what == "s5 has bridge priority 40960; 3 of its 3 siblings have the usual bridge priority."

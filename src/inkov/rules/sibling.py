@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter, defaultdict
 from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
+from heapq import nsmallest
 from itertools import chain
 from typing import NamedTuple
 
@@ -228,9 +229,12 @@ def _beside(facts: Facts, refs: Sequence[PortRef], has: str, common: Mapping[str
     breaks=Example(
         {
             f"{n}.yaml": switch_text(
-                n, "{310: tanks}", "{1-8: {access: 310}}", tree=f"{{protocol: rstp, priority: {p}}}"
+                n,
+                "{310: tanks}",
+                "{1-8: {access: 310}}",
+                tree=f"{{protocol: rstp, priority: {40960 if n == 'cove' else 32768}}}",
             )
-            for n, p in (("archive", 32768), ("boat", 32768), ("cove", 4096), ("dock", 32768))
+            for n in ("archive", "boat", "cove", "dock", "eddy", "foam")
         },
         place="cove",
     ),
@@ -238,10 +242,14 @@ def _beside(facts: Facts, refs: Sequence[PortRef], has: str, common: Mapping[str
     options=(_AGREEING, _MOST),
 )
 def switch_settings(facts: Facts) -> Iterator[Finding]:
-    """Yields one finding a switch."""
+    """Yields one finding a switch; the priorities of the root and of the next in line are meant to be odd."""
     majority = Majority.of(facts, "sibling/switch")
+    bridges = [s for s in facts.network.switches.values() if s.kind is Kind.SWITCH]
+    first = {s.name for s in nsmallest(2, bridges, key=lambda s: min((s.tree.priority, *s.tree.own.values())))}
     for family in families(facts):
         said = {s.name: _switch_settings(s) for s in family}
+        for name in first & said.keys():
+            del said[name]["priority"]
         common = agreed(said.values(), majority)
         for name, settings in said.items():
             odd = [(n, v, common[n]) for n, v in settings.items() if n in common and v != common[n].value]
