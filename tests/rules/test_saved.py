@@ -1,5 +1,7 @@
 """What is saved against what runs."""
 
+import json
+
 import pytest
 
 import inkov
@@ -38,6 +40,22 @@ def test_a_restart_is_foretold(tmp_path, saved, severity, says):
     (finding,) = found(tmp_path, saved)
     assert (finding.place, finding.severity.value) == ("a", severity)
     assert says in finding.what
+
+
+@pytest.mark.parametrize("listed", ["", "switches: ['*.yaml', '*.json']\n"])
+def test_the_campus_file_says_which_files_are_what_is_saved(tmp_path, listed):
+    def export(vid):
+        switched = {"config": {"interface-mode": "ACCESS", "access-vlan": vid}}
+        port = {"name": "p1", "ethernet": {"switched-vlan": switched}}
+        return json.dumps({"system": {"config": {"hostname": "a"}}, "interfaces": {"interface": [port]}})
+
+    campus = f"inkov: campus\nname: x\nsaved: ['*saved*.json']\n{listed}"
+    files = {"campus.yaml": campus, "a.json": export(310), "a-saved.json": export(330)}
+    (finding,) = [f for f in inkov.audit(inkov.load(write_files(tmp_path, files))) if f.rule == "saved/differs"]
+    assert {e.source.file for e in finding.evidence} == {"a.json", "a-saved.json"}
+    write_files(tmp_path, {"campus.yaml": campus.replace("*saved*", "kept-*")})
+    with pytest.raises(inkov.BadInput, match=r"campus.yaml:3: saved/0: no file matches 'kept-\*.json'"):
+        inkov.load(tmp_path)
 
 
 def test_the_same_is_silent_and_half_is_an_error(tmp_path):

@@ -176,6 +176,9 @@ class CampusDocument(Document):
     switches: Names | None = Field(
         None, description="Files or patterns, relative to this file; without it, all files below its folder."
     )
+    saved: Names = Field(
+        [], description="Files or patterns that hold what switches have saved, where other files say what they run."
+    )
     cables: Annotated[list[Label], BeforeValidator(_nothing, json_schema_input_type=list[Label] | None)] = Field(
         [], description="Cables: 'watchtower a1 - kelp-hall u1'."
     )

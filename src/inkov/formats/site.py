@@ -99,6 +99,7 @@ class _Loader:
     notes: list[str] = field(default_factory=list)
     switches: dict[str, Switch] = field(default_factory=dict)
     saved: dict[str, Switch] = field(default_factory=dict)
+    saved_paths: frozenset[Path] = frozenset()
     campus_files: list[tuple[Path, CampusFile]] = field(default_factory=list)
     base: Path = Path()
     more: tuple[Path, ...] = ()
@@ -148,19 +149,24 @@ class _Loader:
             self._read_all(_walk(self.site), asked_for=False)
 
     def _read_listed(self, campus: CampusFile) -> None:
-        patterns = campus.document.switches
-        if patterns is None:
-            own = self.campus_files[0][0]
-            self._read_all([p for p in _walk(self.base) if p != own], asked_for=False)
-            return
+        own = self.campus_files[0][0]
+        self.saved_paths = frozenset(self._listed(campus, "saved", campus.document.saved))
+        if campus.document.switches is None:
+            self._read_all([p for p in _walk(self.base) if p != own and p not in self.saved_paths], asked_for=False)
+        else:
+            listed = self._listed(campus, "switches", campus.document.switches)
+            self._read_all([p for p in listed if p not in self.saved_paths], asked_for=True)
+        self._read_all(sorted(self.saved_paths), asked_for=True)
+
+    def _listed(self, campus: CampusFile, key: str, patterns: list[str]) -> list[Path]:
+        """Returns the files that the patterns of a key match; records those that match none."""
         paths: dict[Path, None] = {}
         for i, pattern in enumerate(patterns):
             found = sorted(_matching(self.base, pattern))
             if not found:
-                line = campus.lines.near(("switches", i))
-                campus.reading.wrong(f"no file matches {pattern!r}", f"switches/{i}", line)
+                campus.reading.wrong(f"no file matches {pattern!r}", f"{key}/{i}", campus.lines.near((key, i)))
             paths.update(dict.fromkeys(found))
-        self._read_all(paths, asked_for=True)
+        return list(paths)
 
     def _read_all(self, paths: Iterable[Path], *, asked_for: bool) -> None:
         todo = list(paths)
@@ -187,7 +193,7 @@ class _Loader:
                     self.parsed.keep(key, entry._replace(notes=tuple(self.notes[notes:])))
             else:
                 self.notes.extend(entry.notes)
-            self._add(entry.switch, reading, saved=entry.saved)
+            self._add(entry.switch, reading, saved=entry.saved or path in self.saved_paths)
         except OSError as exc:
             reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
         except BadInput as exc:
