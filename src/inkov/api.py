@@ -90,9 +90,8 @@ def audit(campus: Campus) -> tuple[Finding, ...]:
 
 def lines_of(campus: Campus) -> Callable[[str, str], int | None]:
     """Returns what finds the line of a data path in a file of a campus; files are read when first asked for."""
-    from inkov.formats.positions import (
-        Positions,  # brings pydantic, which takes longer to import than small sites to read
-    )
+    # Brings pydantic, which takes longer to import than small sites to read.
+    from inkov.formats.positions import Positions
 
     read: dict[str, Positions] = {}
 

@@ -258,14 +258,8 @@ def explain(
 
     listed = [r for r in RULES.values() if rule is None or r.theme == rule]
     if rule not in RULES and not listed:
-        raise BadInput(
-            [
-                Problem(
-                    Source("explain"),
-                    f"there is no rule {rule!r}{nearest(rule or '', [*RULES, *(r.theme for r in RULES.values())])}",
-                )
-            ]
-        )
+        hint = nearest(rule or "", [*RULES, *(r.theme for r in RULES.values())])
+        raise BadInput([Problem(Source("explain"), f"there is no rule {rule!r}{hint}")])
     emit(Format.TEXT, None, lambda: rules_text(listed) if listed else rule_text(RULES[rule or ""]), str)
 
 

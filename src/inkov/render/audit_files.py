@@ -12,7 +12,7 @@ from inkov import __version__
 from inkov.render.jsondoc import to_json
 from inkov.render.page import clean
 from inkov.rules.registry import Rule
-from inkov.views.findings import AuditView, EvidenceView, FindingView
+from inkov.views.findings import AuditView, EvidenceView, FindingView, hits
 
 Lines = Callable[[str, str], int | None]
 """Returns the line of a data path in a file, for formats that have none of their own."""
@@ -81,6 +81,7 @@ def audit_markdown(view: AuditView) -> str:
     made += [
         f"{size.switches} switches, {size.ports} ports, {size.links} links, {size.vlans} VLANs: {_tally(view.counts)}",
         "",
+        *([_plain(view.summary), ""] if view.summary else []),
     ]
     for severity in view.counts:
         rows = [f for f in view.findings if f.severity == severity]
@@ -88,8 +89,8 @@ def audit_markdown(view: AuditView) -> str:
             made += [
                 f"## {severity.capitalize()}",
                 "",
-                "| rule | place | what happens | what to do | seen |",
-                "| --- | --- | --- | --- | --- |",
+                "| rule | place | what happens | whom it hits | what to do | seen |",
+                "| --- | --- | --- | --- | --- | --- |",
             ]
             made += [_row(f) for f in rows] + [""]
     return "\n".join(made).rstrip() + "\n"
@@ -103,7 +104,8 @@ def _row(finding: FindingView) -> str:
     seen = "<br>".join(_plain(e.place) for e in finding.evidence)
     also = "".join(f"<br>also {f.rule}: {_plain(f.what)}" for f in finding.also)
     return (
-        f"| {finding.rule} | {_plain(finding.place)} | {_plain(finding.what)}{also} | {_plain(finding.mend)} | {seen} |"
+        f"| {finding.rule} | {_plain(finding.place)} | {_plain(finding.what)}{also} | {_plain(hits(finding))} "
+        f"| {_plain(finding.mend)} | {seen} |"
     )
 
 
@@ -120,7 +122,7 @@ def audit_sarif(view: AuditView, rules: Mapping[str, Rule], lines: Lines) -> str
     named = dict.fromkeys(f.rule for f, _ in flat(view.findings))
     index = {name: i for i, name in enumerate(named)}
     driver: dict[str, Any] = {"name": "Inkov", "version": __version__, "semanticVersion": __version__}
-    driver["rules"] = [_sarif_rule(name, rules.get(name)) for name in named]
+    driver["rules"] = [_sarif_rule(rules[name]) for name in named]
     results = [_sarif_result(f, index[f.rule], lines) for f, _ in flat(view.findings)]
     return to_json(
         {
@@ -131,14 +133,14 @@ def audit_sarif(view: AuditView, rules: Mapping[str, Rule], lines: Lines) -> str
     )
 
 
-def _sarif_rule(name: str, rule: Rule | None) -> dict[str, Any]:
-    made: dict[str, Any] = {"id": name}
-    if rule is not None:
-        made["shortDescription"] = {"text": rule.looks_for}
-        made["fullDescription"] = {"text": rule.why}
-        made["help"] = {"text": rule.mend}
-        made["defaultConfiguration"] = {"level": _LEVELS[rule.severity.value]}
-    return made
+def _sarif_rule(rule: Rule) -> dict[str, Any]:
+    return {
+        "id": rule.name,
+        "shortDescription": {"text": rule.looks_for},
+        "fullDescription": {"text": rule.why},
+        "help": {"text": rule.mend},
+        "defaultConfiguration": {"level": _LEVELS[rule.severity.value]},
+    }
 
 
 def _sarif_result(finding: FindingView, index: int, lines: Lines) -> dict[str, Any]:
@@ -151,6 +153,13 @@ def _sarif_result(finding: FindingView, index: int, lines: Lines) -> dict[str, A
         "message": {"text": f"{finding.what} {finding.mend}"},
         "locations": [{**(places[0] if places else {}), "logicalLocations": logical}],
         "partialFingerprints": {"inkov/v1": finding.id},
+        "properties": {
+            "severity": finding.severity,
+            "vlans": finding.vlans,
+            "ports": finding.ports,
+            "hosts": finding.hosts,
+            "claims": finding.claims,
+        },
     }
     if places[1:]:
         made["relatedLocations"] = places[1:]

@@ -8,10 +8,10 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, many, plural, spaced, table, tally, words
-from inkov.rules.wording import joined
-from inkov.views.findings import AuditView, EvidenceView, FindingView
+from inkov.views.findings import AuditView, EvidenceView, FindingView, hits
 
 _SEEN = 3
+_NAMED = 3
 
 
 def audit_text(view: AuditView, *, full: bool = False) -> RenderableType:
@@ -56,29 +56,14 @@ def _finding(finding: FindingView, *, full: bool) -> RenderableType:
     rows: list[tuple[str, RenderableType]] = [("What", words(finding.what))]
     if finding.evidence:
         rows.append(("Seen", _evidence(finding.evidence, len(finding.evidence) if full else _SEEN)))
-    if hits := _hits(finding, full=full):
-        rows.append(("Hits", words(hits)))
+    if hit := hits(finding, None if full else _NAMED):
+        rows.append(("Hits", words(hit)))
     rows.append(("Mend", words(finding.mend)))
     if full:
         rows += [("Also", words(f"{also.rule}: {also.what}")) for also in finding.also]
     elif finding.also:
         rows.append(("Also", words(_counted([also.rule for also in finding.also]))))
     return Group(head, labelled(rows))
-
-
-def _hits(finding: FindingView, *, full: bool) -> str:
-    parts = []
-    if finding.vlans != "none":
-        parts.append(f"VLAN{'' if finding.vlans.isdecimal() else 's'} {finding.vlans}")
-    if finding.ports:
-        parts.append(plural(finding.ports, "port"))
-    if finding.hosts:
-        listed = joined(finding.hosts, len(finding.hosts) if full else 3)
-        parts.append(f"{plural(len(finding.hosts), 'host')} ({listed})")
-    if finding.claims:
-        listed = joined([f"'{name}'" for name in finding.claims], len(finding.claims) if full else 3)
-        parts.append(f"{plural(len(finding.claims), 'claim')} ({listed})")
-    return ", ".join(parts)
 
 
 def _counted(rules: list[str]) -> str:

@@ -123,6 +123,21 @@ def finding_view(finding: Finding) -> FindingView:
     )
 
 
+def hits(finding: FindingView, named: int | None = None) -> str:
+    """Returns whom a finding hits, in words: `VLAN 360, 1 host (till-1)`; `named` limits how many are named."""
+    parts = []
+    if finding.vlans != "none":
+        parts.append(f"VLAN{'' if finding.vlans.isdecimal() else 's'} {finding.vlans}")
+    if finding.ports:
+        parts.append(count(finding.ports, "port"))
+    if finding.hosts:
+        parts.append(f"{count(len(finding.hosts), 'host')} ({joined(finding.hosts, named or len(finding.hosts))})")
+    if finding.claims:
+        quoted = [f"'{name}'" for name in finding.claims]
+        parts.append(f"{count(len(quoted), 'claim')} ({joined(quoted, named or len(quoted))})")
+    return ", ".join(parts)
+
+
 def _evidence(evidence: Evidence) -> EvidenceView:
     s: Source = evidence.source
     return EvidenceView(evidence.fact, str(s), s.file, s.line, s.path, s.default)
