@@ -197,7 +197,9 @@ def test_version_and_help_have_examples(inkov):
 
     assert inkov("--version").out == f"inkov {__version__}\n"
     for command in [*TABLES, "demo", "explain", "schema"]:
-        assert f"Example: inkov {command}" in inkov(command, "--help").out
+        told = inkov(command, "--help").out
+        assert f"Example: inkov {command}" in told
+        assert ("--no-cache" in told) == (command in TABLES)
 
 
 def test_ascii_terminals_get_plain_glyphs(quillfin):

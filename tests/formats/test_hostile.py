@@ -15,7 +15,7 @@ ROOM = 1_500 * MEGABYTE
 
 def audit(folder, *args):
     """Runs the program in bounded memory and time."""
-    return run_inkov("--no-cache", "audit", *args, cwd=folder, memory=ROOM)
+    return run_inkov("audit", "--no-cache", *args, cwd=folder, memory=ROOM)
 
 
 def export(name, label):

@@ -111,7 +111,7 @@ def test_a_file_with_a_problem_is_never_kept(folders, inkov):
 
 def test_the_program_keeps_what_it_reads_unless_told_not_to(folders, tmp_path):
     site, cache = folders
-    without = run_inkov("--no-cache", "audit", site, XDG_CACHE_HOME=str(cache))
+    without = run_inkov("audit", "--no-cache", site, XDG_CACHE_HOME=str(cache))
     assert not packs(cache)
     first, second = (run_inkov("audit", site, XDG_CACHE_HOME=str(cache)) for _ in range(2))
     assert without == first == second

@@ -16,7 +16,6 @@ from inkov import __version__
 from inkov.cli.auditing import AuditFormat, audit, draft, report
 from inkov.cli.layer3 import gateways
 from inkov.cli.options import (
-    Caching,
     FormatOption,
     OutputOption,
     SiteArgument,
@@ -25,6 +24,7 @@ from inkov.cli.options import (
     chosen_switches,
     chosen_vlans,
     load_network,
+    reads_site,
 )
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.cli.planning import trim
@@ -47,15 +47,11 @@ def _version(asked: bool) -> None:
 
 @app.callback()
 def _options(
-    version: Annotated[  # noqa: ARG001 - its callback acts on it
+    version: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and stop.")
-    ] = False,
-    no_cache: Annotated[
-        bool, typer.Option("--no-cache", help="Read every file anew, and keep nothing of what was read.")
     ] = False,
 ) -> None:
     """Options that stand before the command."""
-    Caching.on = not no_cache
 
 
 @app.command(epilog="Example: inkov demo quillfin")
@@ -84,13 +80,14 @@ def demo(
     )
 
 
-app.command(epilog="Example: inkov audit exports --fail-on outage --format sarif -o audit.sarif")(audit)
-app.command(epilog="Example: inkov draft exports -o exports/campus.yaml")(draft)
-app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")(prove)
-app.command(epilog="Example: inkov recheck proofs/card-data-stays-apart.json quillfin/mended")(recheck)
+app.command(epilog="Example: inkov audit exports --fail-on outage --format sarif -o audit.sarif")(reads_site(audit))
+app.command(epilog="Example: inkov draft exports -o exports/campus.yaml")(reads_site(draft))
+app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")(reads_site(prove))
+app.command(epilog="Example: inkov recheck proofs/card-data-stays-apart.json quillfin/mended")(reads_site(recheck))
 
 
 @app.command(epilog="Example: inkov vlans exports --vlan 310-330 --switch 'kelp-*'")
+@reads_site
 def vlans(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
@@ -119,6 +116,7 @@ def vlans(
 
 
 @app.command(epilog="Example: inkov links exports --vlan 330")
+@reads_site
 def links(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
@@ -137,6 +135,7 @@ def links(
 
 
 @app.command(epilog="Example: inkov tree exports --vlan 330")
+@reads_site
 def tree(
     site: SiteArgument = Path(),
     vlan: VlanOption = None,
@@ -154,6 +153,7 @@ def tree(
 
 
 @app.command(epilog="Example: inkov ports exports --switch kelp-hall")
+@reads_site
 def ports(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
@@ -191,6 +191,7 @@ def ports(
 
 
 @app.command(epilog="Example: inkov flood exports kelp-hall:12")
+@reads_site
 def flood(
     site: SiteArgument = Path(),
     port: Annotated[
@@ -217,6 +218,7 @@ def flood(
 
 
 @app.command(epilog="Example: inkov trace quillfin/as-found till-2 archive-1")
+@reads_site
 def trace(
     site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
     a: Annotated[str, typer.Argument(metavar="A", help="Host, or switch:port, that sends.")],
@@ -242,8 +244,8 @@ def trace(
         raise typer.Exit(Exit.FOUND)
 
 
-app.command(epilog="Example: inkov gateways exports --vlan 340")(gateways)
-app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(trim)
+app.command(epilog="Example: inkov gateways exports --vlan 340")(reads_site(gateways))
+app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim))
 
 
 @app.command(epilog="Example: inkov explain native/mismatch")

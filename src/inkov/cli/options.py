@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import fnmatch
-from collections.abc import Sequence
+import functools
+import inspect
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -35,9 +37,29 @@ _MAX_NOTES = 8
 
 
 class Caching:
-    """Whether a run uses what earlier runs read; the option before the command turns it off."""
+    """Whether a run uses what earlier runs read."""
 
     on = True
+
+
+NoCacheOption = Annotated[
+    bool, typer.Option("--no-cache", help="Read every file anew, and keep nothing of what was read.")
+]
+
+
+def reads_site(command: Callable[..., None]) -> Callable[..., None]:
+    """Gives a command that reads a site the option to do so without the cache."""
+
+    @functools.wraps(command)
+    def run(*args: object, no_cache: bool, **kwargs: object) -> None:
+        Caching.on = not no_cache
+        command(*args, **kwargs)
+
+    own = inspect.signature(command, eval_str=True)
+    option = inspect.Parameter("no_cache", inspect.Parameter.KEYWORD_ONLY, default=False, annotation=NoCacheOption)
+    run.__signature__ = own.replace(parameters=[*own.parameters.values(), option])  # type: ignore[attr-defined]  # as inspect reads it
+    run.__annotations__ = {**command.__annotations__, "no_cache": NoCacheOption}
+    return run
 
 
 def cache_folder() -> Path | None:
