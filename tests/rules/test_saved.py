@@ -53,6 +53,10 @@ def test_the_campus_file_says_which_files_are_what_is_saved(tmp_path, listed):
     files = {"campus.yaml": campus, "a.json": export(310), "a-saved.json": export(330)}
     (finding,) = [f for f in inkov.audit(inkov.load(write_files(tmp_path, files))) if f.rule == "saved/differs"]
     assert {e.source.file for e in finding.evidence} == {"a.json", "a-saved.json"}
+    (tmp_path / "a.json").unlink()
+    write_files(tmp_path, {"campus.yaml": campus})
+    with pytest.raises(inkov.BadInput, match=r"a-saved.json: this is what a has saved; no file says what it runs"):
+        inkov.load(tmp_path)
     write_files(tmp_path, {"campus.yaml": campus.replace("*saved*", "kept-*")})
     with pytest.raises(inkov.BadInput, match=r"campus.yaml:3: saved/0: no file matches 'kept-\*.json'"):
         inkov.load(tmp_path)

@@ -118,7 +118,7 @@ class _Loader:
             if self.campus_files:
                 self._read_listed(self.campus_files[0][1])
         self._read_all(self.more, asked_for=True)
-        if not self.switches and not self.problems:
+        if not self.switches and not self.saved and not self.problems:
             raise self._only("no switch configuration found here; expected Inkov switch files or OpenConfig JSON")
         made = self._assemble()
         if self.problems:
@@ -150,7 +150,7 @@ class _Loader:
 
     def _read_listed(self, campus: CampusFile) -> None:
         own = self.campus_files[0][0]
-        self.saved_paths = frozenset(self._listed(campus, "saved", campus.document.saved))
+        self.saved_paths = frozenset(self._listed(campus, "saved", campus.document.saved)) - {own}
         if campus.document.switches is None:
             self._read_all([p for p in _walk(self.base) if p != own and p not in self.saved_paths], asked_for=False)
         else:

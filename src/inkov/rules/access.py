@@ -12,7 +12,7 @@ from inkov.model.switch import DEFAULT_VLAN, Access
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, count, named
+from inkov.rules.wording import at, cause, count, named
 
 
 @rule(
@@ -68,7 +68,7 @@ def undefined(facts: Facts) -> Iterator[Finding]:
                         vlan_source(network, switch, vid),
                     ),
                 ),
-                causes=((switch, "vlans", str(vid)),),
+                causes=((switch, "vlans", str(vid)), *(cause(r, "access") for r in refs)),
                 vlans=VlanSet([vid]),
                 ports=len(refs),
             )
