@@ -25,7 +25,16 @@ PLAN = "plan: [{switch: 'arch*', ports: 1-6, vlan: 340}, {switch: archive, ports
             "it has what port 6 beside it is to have, so the range looks one off",
         ),
         ("{1-6: {access: 350}, 7-8: {access: 340, voice: 340}}", "archive:1-8", "340 and 350 look swapped"),
-        ("{1-6: {access: 340}, 7-8: {access: 350}}", "archive:7-8", "2 ports of archive (7-8) are in 350"),
+        (
+            "{1-6: {access: 340}, 7-8: {access: 350}}",
+            "archive:7-8",
+            "2 ports of archive (7-8) have no voice VLAN, and the plan says 340.",
+        ),
+        (
+            "{1-5: {access: 340}, 6: {access: 350}, 7: {access: 340, voice: 340}, 8: {access: 350, voice: 340}}",
+            "archive:6-7",
+            "340 and 350 look swapped",
+        ),
         (
             "{1-2: {access: 350}, 3-6: {access: 340}, 7-8: {access: 350, voice: 340}}",
             "archive:1-2",
@@ -37,6 +46,22 @@ def test_ports_off_plan_say_what_the_slip_was(tmp_path, ports, place, says):
     (finding,) = found(tmp_path, ports, PLAN)
     assert (finding.rule, finding.place) == ("plan/port", place)
     assert says in finding.what
+
+
+def test_ranges_one_off_are_seen_as_such(tmp_path):
+    plan = "plan: [{switch: archive, ports: '1-2,5-6', vlan: 340}, {switch: archive, ports: 3-4, vlan: 350}]"
+    (finding,) = found(tmp_path, "{1-3: {access: 340}, 4-5: {access: 350}, 6: {access: 340}}", plan)
+    assert finding.place == "archive:3,5"
+    assert finding.what.endswith("; each has what a port beside it is to have, so the ranges look one off.")
+
+
+def test_labels_off_plan(tmp_path):
+    plan = "plan: [{switch: archive, ports: 1-3, label: Desk}]"
+    assert found(tmp_path, "{1-3: {access: 340, label: ' desk '}}", plan) == []
+    (finding,) = found(
+        tmp_path, "{1: {access: 340, label: desk}, 2: {access: 340}, 3: {access: 340, label: lab}}", plan
+    )
+    assert finding.what == "archive:2-3 are labelled nothing and 'lab', and the plan says 'Desk'."
 
 
 def test_a_plan_from_a_csv_list(tmp_path):

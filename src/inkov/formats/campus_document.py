@@ -130,6 +130,7 @@ class PlanEntry(Document):
     ports: Label = Field(description="Ports, as a pattern.")
     vlan: VidField | None = Field(None, description="Their VLAN.")
     voice: VidField | None = Field(None, description="The VLAN of phones in front of them.")
+    label: Label = Field("", description="What is written on them.")
 
 
 def _to_date(value: Any) -> Any:

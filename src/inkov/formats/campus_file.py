@@ -187,7 +187,7 @@ class CampusFile:
                         source.path,
                         source.line,
                     )
-                made[ref] = Planned(ref, entry.vlan, entry.voice, source)
+                made[ref] = Planned(ref, entry.vlan, entry.voice, entry.label, source)
         return tuple(made.values())
 
     def _list_text(self, base: Path, name: str, key: str) -> str | None:

@@ -213,11 +213,12 @@ class Registered:
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """What the port plan says of a port: its VLAN, and the VLAN of phones; None where it does not say."""
+    """What the port plan says of a port: its VLAN, the VLAN of phones, its label; None or empty where it does not say."""
 
     port: PortRef
     vid: Vid | None = None
     voice: Vid | None = None
+    label: str = ""
     source: Source = field(default=Source(""), compare=False)
 
 

@@ -97,7 +97,7 @@ FAULTS = (
     Fault("A trunk taken for a LAG, or the other way round", ("lag/one-ended", "lag/unformed", "trunk/one-sided")),
     Fault(
         "The cabling plan, the label and what discovery hears disagree",
-        ("neighbour/contradicts", "neighbour/one-sided", "label/contradicts"),
+        ("neighbour/contradicts", "neighbour/one-sided", "label/contradicts", "plan/label"),
     ),
 )
 """All of them."""

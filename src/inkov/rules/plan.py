@@ -202,36 +202,48 @@ def _planned(ports: str) -> dict[str, str]:
     passes=Example(_planned("{1-4: {access: 340}, 5-8: {access: 350}}")),
 )
 def port(facts: Facts) -> Iterator[Finding]:
-    """Yields one finding a switch, with what the slip may have been."""
-    by_switch: dict[str, dict[str, Planned]] = defaultdict(dict)
+    """Yields one finding for ports of a switch in another VLAN, with what the slip may have been, and one for voice VLANs."""
+    for switch, plan in _rows(facts).items():
+        actual = {p: _set(facts, PortRef(switch, p)) for p in plan}
+        off = [p for p, row in plan.items() if row.vid is not None and actual[p][0] != row.vid]
+        mute = [p for p, row in plan.items() if row.voice is not None and actual[p][1] != row.voice and p not in off]
+        if off:
+            has, wants = VlanSet(v for p in off if (v := actual[p][0])), VlanSet(v for p in off if (v := plan[p].vid))
+            is_, slip = "is" if len(off) == 1 else "are", _slip(facts, switch, plan, off)
+            yield _off_plan(facts, switch, plan, off, f"{is_} in {has}, and the plan says {wants}{slip}", has | wants)
+        if mute:
+            has, wants = (
+                VlanSet(v for p in mute if (v := actual[p][1])),
+                VlanSet(v for p in mute if (v := plan[p].voice)),
+            )
+            have = f"{'has' if len(mute) == 1 else 'have'} {f'voice VLAN {has}' if has else 'no voice VLAN'}"
+            yield _off_plan(facts, switch, plan, mute, f"{have}, and the plan says {wants}", has | wants, "voice")
+
+
+def _rows(facts: Facts) -> dict[str, dict[str, Planned]]:
+    """Returns the port plan by switch and port."""
+    found: dict[str, dict[str, Planned]] = defaultdict(dict)
     for row in facts.network.campus.plan:
-        by_switch[row.port.switch][row.port.port] = row
-    for name_, plan in by_switch.items():
-        actual = {p: _set(facts, PortRef(name_, p)) for p in plan}
-        off = [
-            p
-            for p, row in plan.items()
-            if (row.vid is not None and actual[p][0] != row.vid)
-            or (row.voice is not None and actual[p][1] != row.voice)
-        ]
-        if not off:
-            continue
-        refs = [PortRef(name_, p) for p in off]
-        shown = ports_text(off)
-        has, wants = (
-            VlanSet(v for v in some if v) for some in ([actual[p][0] for p in off], [plan[p].vid for p in off])
-        )
-        yield Finding(
-            rule="plan/port",
-            severity=Severity.OUTAGE,
-            place=f"{name_}:{shown}",
-            what=f"{count(len(off), 'port')} of {name_} ({shown}) {'is' if len(off) == 1 else 'are'} in {has}, and the plan says {wants}{_slip(facts, name_, plan, off)}.",
-            mend=f"Set what the plan says on {name_}:{shown}, or put the plan right.",
-            evidence=(at(facts.network, refs[0], f"{refs[0]}", "access"), Evidence("the plan", plan[off[0]].source)),
-            causes=tuple(cause(r, "access") for r in refs),
-            vlans=has | wants,
-            ports=len(off),
-        )
+        found[row.port.switch][row.port.port] = row
+    return found
+
+
+def _off_plan(  # noqa: PLR0917 - the parts of a finding
+    facts: Facts, switch: str, plan: Mapping[str, Planned], off: list[str], what: str, some: VlanSet, of: str = "access"
+) -> Finding:
+    refs = [PortRef(switch, p) for p in off]
+    shown = ports_text(off)
+    return Finding(
+        rule="plan/port",
+        severity=Severity.OUTAGE,
+        place=f"{switch}:{shown}",
+        what=f"{count(len(off), 'port')} of {switch} ({shown}) {what}.",
+        mend=f"Set what the plan says on {switch}:{shown}, or put the plan right.",
+        evidence=(at(facts.network, refs[0], f"{refs[0]}", of), Evidence("the plan", plan[off[0]].source)),
+        causes=tuple(cause(r, of) for r in refs),
+        vlans=some,
+        ports=len(off),
+    )
 
 
 def _set(facts: Facts, ref: PortRef) -> tuple[Vid | None, Vid | None]:
@@ -240,15 +252,61 @@ def _set(facts: Facts, ref: PortRef) -> tuple[Vid | None, Vid | None]:
 
 
 def _slip(facts: Facts, switch: str, plan: Mapping[str, Planned], off: list[str]) -> str:
-    """Says what may have happened: two VLANs swapped, or a range one too long."""
-    pairs = {(plan[p].vid, _set(facts, PortRef(switch, p))[0]) for p in off}
+    """Says what may have happened: two VLANs swapped, or ranges one off."""
+    has = {p: _set(facts, PortRef(switch, p))[0] for p in off}
+    names = list(facts.network.switches[switch].ports)
+    beside = {p: names[max(0, names.index(p) - 1) : names.index(p) + 2] for p in off}
+    meant = {p: [n for n in near if n in plan and n not in off and plan[n].vid == has[p]] for p, near in beside.items()}
+    if len(off) == 1 and meant[off[0]]:
+        return f"; it has what port {meant[off[0]][0]} beside it is to have, so the range looks one off"
+    if all(meant.values()):
+        return "; each has what a port beside it is to have, so the ranges look one off"
+    pairs = {(plan[p].vid, has[p]) for p in off}
     if len(pairs) == 2 and {(b, a) for a, b in pairs} == pairs:
         a, b = sorted(v for v in next(iter(pairs)) if v)
         return f"; {a} and {b} look swapped"
-    names = list(facts.network.switches[switch].ports)
-    if len(off) == 1:
-        has, here = _set(facts, PortRef(switch, off[0]))[0], names.index(off[0])
-        for near in names[max(0, here - 1) : here + 2]:
-            if near != off[0] and near in plan and plan[near].vid == has:
-                return f"; it has what port {near} beside it is to have, so the range looks one off"
     return ""
+
+
+def _labelled(label: str) -> dict[str, str]:
+    return {
+        "a.yaml": switch_text("archive", _TABLE, f"{{1-4: {{access: 340, label: {label}}}}}"),
+        "campus.yaml": "inkov: campus\nname: x\nplan:\n  - {switch: archive, ports: 1-4, vlan: 340, label: reading room}\n",
+    }
+
+
+@rule(
+    "plan/label",
+    Severity.TIDY,
+    looks_for="Ports with another label than the port plan gives them.",
+    why="Whoever looks for a socket by its label finds the wrong one, or none.",
+    mend="Set the label of the plan, or put the plan right.",
+    breaks=Example(_labelled("cellar"), place="archive:1-4"),
+    passes=Example(_labelled("Reading room")),
+)
+def label(facts: Facts) -> Iterator[Finding]:
+    """Yields one finding a switch and label of the plan; upper and lower case, and blanks, do not count."""
+    for switch, plan in _rows(facts).items():
+        ports = facts.network.switches[switch].ports
+        wrong: dict[str, list[str]] = defaultdict(list)
+        for p, row in plan.items():
+            if row.label and _folded(ports[p].label) != _folded(row.label):
+                wrong[row.label].append(p)
+        for wanted, off in wrong.items():
+            names = ports_text(off)
+            has = joined(dict.fromkeys(f"'{ports[p].label}'" if ports[p].label else "nothing" for p in off))
+            refs = [PortRef(switch, p) for p in off]
+            yield Finding(
+                rule="plan/label",
+                severity=Severity.TIDY,
+                place=f"{switch}:{names}",
+                what=f"{switch}:{names} {'is' if len(off) == 1 else 'are'} labelled {has}, and the plan says '{wanted}'.",
+                mend=f"Label {switch}:{names} '{wanted}', or put the plan right.",
+                evidence=(at(facts.network, refs[0], has, "label"), Evidence("the plan", plan[off[0]].source)),
+                causes=tuple(cause(r, "label") for r in refs),
+                ports=len(off),
+            )
+
+
+def _folded(text: str) -> str:
+    return " ".join(text.casefold().split())
