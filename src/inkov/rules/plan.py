@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 
 from inkov.forwarding.relay import untagged_vlan
+from inkov.forwarding.words import setting
 from inkov.model.campus import Planned, Registered
 from inkov.model.names import PortRef, ports_text
 from inkov.model.switch import DEFAULT_VLAN, Access, Switch
@@ -239,7 +240,7 @@ def _off_plan(  # noqa: PLR0917 - the parts of a finding
         place=f"{switch}:{shown}",
         what=f"{count(len(off), 'port')} of {switch} ({shown}) {what}.",
         mend=f"Set what the plan says on {switch}:{shown}, or put the plan right.",
-        evidence=(at(facts.network, refs[0], f"{refs[0]}", of), Evidence("the plan", plan[off[0]].source)),
+        evidence=(at(facts.network, refs[0], setting(facts.network.settled(refs[0])), of), Evidence("the plan", plan[off[0]].source)),
         causes=tuple(cause(r, of) for r in refs),
         vlans=some,
         ports=len(off),
