@@ -240,7 +240,10 @@ def _off_plan(  # noqa: PLR0917 - the parts of a finding
         place=f"{switch}:{shown}",
         what=f"{count(len(off), 'port')} of {switch} ({shown}) {what}.",
         mend=f"Set what the plan says on {switch}:{shown}, or put the plan right.",
-        evidence=(at(facts.network, refs[0], setting(facts.network.settled(refs[0])), of), Evidence("the plan", plan[off[0]].source)),
+        evidence=(
+            at(facts.network, refs[0], setting(facts.network.settled(refs[0])), of),
+            Evidence("the plan", plan[off[0]].source),
+        ),
         causes=tuple(cause(r, of) for r in refs),
         vlans=some,
         ports=len(off),
