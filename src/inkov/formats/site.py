@@ -100,6 +100,7 @@ class _Loader:
     switches: dict[str, Switch] = field(default_factory=dict)
     saved: dict[str, Switch] = field(default_factory=dict)
     saved_paths: frozenset[Path] = frozenset()
+    assumed: str = ""
     campus_files: list[tuple[Path, CampusFile]] = field(default_factory=list)
     base: Path = Path()
     more: tuple[Path, ...] = ()
@@ -182,7 +183,7 @@ class _Loader:
         try:
             if (data := self._content(path, reading, asked_for=asked_for)) is None:
                 return
-            key = self.parsed.key(shown, self._assumed(), data)
+            key = self.parsed.key(shown, self.assumed, data)
             entry = self.parsed.find(key)
             if entry is None:
                 problems, notes = len(self.problems), len(self.notes)
@@ -213,10 +214,6 @@ class _Loader:
             reading.note(f"passed over; {what}")
             return None
         return path.read_bytes()
-
-    def _assumed(self) -> str:
-        """Returns what the campus file states for all switches, as text."""
-        return self.campus_files[0][1].document.assume.model_dump_json() if self.campus_files else ""
 
     def _entry(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
         if data.lstrip()[:1] in {b"{", b"["} or path.suffix == ".json":
@@ -260,6 +257,7 @@ class _Loader:
             campus = CampusFile.read(content, lines, reading)
             if campus is not None:
                 self.campus_files.append((path, campus))
+                self.assumed = campus.document.assume.model_dump_json()
                 self.files[reading.file] = path
                 for listed in (campus.document.hosts, campus.document.plan):
                     if isinstance(listed, str):
