@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator, Mapping
+from collections import defaultdict
+from collections.abc import Callable, Hashable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import NamedTuple
 
 from inkov.forwarding.gateways import Gateways
@@ -12,6 +14,7 @@ from inkov.forwarding.islands import Islands
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
 from inkov.forwarding.sync import Syncing
+from inkov.model.switch import Kind, Switch
 from inkov.rules.finding import Finding, Severity
 
 
@@ -25,6 +28,15 @@ class Facts:
         self.needs = Needs(network)
         self.syncing = Syncing(network)
         self.gateways = Gateways(network)
+
+    @cached_property
+    def families(self) -> list[list[Switch]]:
+        """Groups of switches that ought to be alike: of one role, or where none is stated with the same ports."""
+        groups: dict[Hashable, list[Switch]] = defaultdict(list)
+        for switch in self.network.switches.values():
+            if switch.kind is Kind.SWITCH and switch.ports:
+                groups[switch.role or tuple(n for n, p in switch.ports.items() if not p.is_lag)].append(switch)
+        return [group for group in groups.values() if len(group) > 1]
 
     def option(self, rule_name: str, name: str) -> int:
         """Returns an option of a rule: what the campus file says, else the usual."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from heapq import nsmallest
 from itertools import chain
 from typing import NamedTuple
@@ -29,15 +29,6 @@ class Agreed(NamedTuple):
     value: str
     agreeing: int
     all: int
-
-
-def families(facts: Facts) -> list[list[Switch]]:
-    """Returns groups of switches that ought to be alike: of one role, or where none is stated with the same ports."""
-    groups: dict[Hashable, list[Switch]] = defaultdict(list)
-    for switch in facts.network.switches.values():
-        if switch.kind is Kind.SWITCH and switch.ports:
-            groups[switch.role or tuple(n for n, p in switch.ports.items() if not p.is_lag)].append(switch)
-    return [group for group in groups.values() if len(group) > 1]
 
 
 class Majority(NamedTuple):
@@ -101,7 +92,7 @@ def port(facts: Facts) -> Iterator[Finding]:
         if network.port(ref).enabled:
             linked[ref.switch].append(ref)
     words, majority = _Words(), Majority.of(facts, "sibling/port")
-    for family in families(facts):
+    for family in facts.families:
         compared: list[_Compared] = []
         for side in (network.edge_ports, linked):  # a port with a link and one without are not alike
             said: dict[str, dict[str, dict[str, str]]] = {"access": {}, "native": {}, "allowed": {}}
@@ -246,7 +237,7 @@ def switch_settings(facts: Facts) -> Iterator[Finding]:
     majority = Majority.of(facts, "sibling/switch")
     bridges = [s for s in facts.network.switches.values() if s.kind is Kind.SWITCH]
     first = {s.name for s in nsmallest(2, bridges, key=lambda s: min((s.tree.priority, *s.tree.own.values())))}
-    for family in families(facts):
+    for family in facts.families:
         said = {s.name: _switch_settings(s) for s in family}
         for name in first & said.keys():
             del said[name]["priority"]
