@@ -10,13 +10,33 @@ from typing import NamedTuple
 import pytest
 from hypothesis import HealthCheck, settings
 
-settings.register_profile("quick", deadline=None, max_examples=60)
-settings.register_profile("ci", deadline=None, max_examples=35, derandomize=True)
+settings.register_profile("quick", deadline=None, max_examples=40, derandomize=True, database=None)
 settings.register_profile("long", deadline=None, max_examples=600, suppress_health_check=list(HealthCheck))
-settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or ("ci" if os.environ.get("CI") else "quick"))
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or "quick")
 
 DATA = Path(__file__).parent / "data"
 REALSWITCH = sorted((DATA / "realswitch").glob("campus-*"))
+
+
+def pytest_addoption(parser):
+    parser.addoption(
+        "--rewrite", action="store_true", help="write what is expected anew; read the difference before you keep it"
+    )
+
+
+@pytest.fixture
+def golden(request):
+    """Compares text with a file of `tests/golden`, or writes it there when that is asked for."""
+
+    def compare(name, text):
+        path = Path(__file__).parent / "golden" / name
+        if request.config.getoption("--rewrite"):
+            assert "CI" not in os.environ, "what is expected is not rewritten where nobody reads it"
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text, "utf-8")
+        assert text == path.read_text("utf-8")
+
+    return compare
 
 
 class Ran(NamedTuple):

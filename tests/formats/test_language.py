@@ -13,6 +13,7 @@ from inkov.formats.fields import port_names
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.errors import BadInput
 from inkov.model.names import PortRef
+from inkov.model.settings import Setting
 from inkov.model.switch import Access, Bridged, Habits, Kind, Trunk, Vlan
 from inkov.model.tree import PortTree, Protocol, SyncRole
 from inkov.model.vlanset import VlanSet
@@ -78,10 +79,10 @@ def test_switch_example(site):
     assert switch.ports["12"].switching == Access(310)
     assert switch.ports["12"].label == "tank rail"
     assert switch.ports["14"].switching == Access(1)
-    assert switch.ports["14"].origin.of("access").default
+    assert switch.ports["14"].origin.of(Setting.ACCESS).default
     assert switch.ports["u1"].switching == Trunk(990, VlanSet.parse("310-330,340"))
     assert switch.ports["u1"].switching.spelling == "310-330,340"
-    assert switch.ports["u1"].origin.of("allowed").line == 16
+    assert switch.ports["u1"].origin.of(Setting.ALLOWED).line == 16
     assert switch.ports["u2"].switching == Trunk(None, VlanSet.parse("all except 320"))
     assert not switch.ports["u2"].enabled
     assert switch.ports["core"].members == ("u3", "u4")

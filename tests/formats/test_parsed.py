@@ -8,6 +8,7 @@ import pytest
 from conftest import REALSWITCH, run_inkov
 from inkov.formats import parsed
 from inkov.formats.site import load, load_files
+from inkov.model.settings import Setting
 
 SWITCH = "inkov: switch\nname: {}\nvlans: {{310: tanks}}\nports: {{1: {{access: {}}}, u1: {{trunk: '310-320', native: 1}}}}\n"
 
@@ -31,7 +32,9 @@ def test_a_kept_campus_is_the_campus(quillfin, tmp_path, side):
         assert list(files) == list(plain.files)
     for name, switch in plain.switches.items():
         ports = kept.switches[name].ports
-        assert [p.origin.of("access") for p in ports.values()] == [p.origin.of("access") for p in switch.ports.values()]
+        assert [p.origin.of(Setting.ACCESS) for p in ports.values()] == [
+            p.origin.of(Setting.ACCESS) for p in switch.ports.values()
+        ]
 
 
 @pytest.mark.parametrize("folder", REALSWITCH[:2], ids=lambda p: p.name)

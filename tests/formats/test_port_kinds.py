@@ -7,6 +7,7 @@ import pytest
 
 import inkov
 from inkov.model.routing import Gateway
+from inkov.model.settings import Setting
 from inkov.model.switch import (
     Access,
     Bridged,
@@ -96,7 +97,7 @@ def test_untouched_ports_start_as_the_switch_says(site):
     made = switch(site, text).ports
     assert made["1"].switching == Negotiated(Access(10), Trunk(20, VlanSet([10, 20])))
     assert made["1"].stance is Stance.PASSIVE
-    assert str(made["1"].origin.of("stance")) == "x.yaml:4 (default)"
+    assert str(made["1"].origin.of(Setting.STANCE)) == "x.yaml:4 (default)"
     assert made["2"].switching == Access(30)
 
 

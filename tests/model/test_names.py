@@ -2,6 +2,7 @@ import pytest
 
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef, natural
+from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 
 
@@ -50,6 +51,9 @@ def test_source_reads_as_a_place(source, text):
 def test_origin_tells_written_from_default():
     starts = Origin("a.yaml", "starts-as", {"": 3, "native": 4})
     port = Origin("a.yaml", "ports/1", {"": 9, "access": 9}, starts)
-    assert port.of("access") == Source("a.yaml", 9, "ports/1/access")
-    assert port.of("native") == Source("a.yaml", 4, "starts-as/native", default=True)
-    assert port.of("enabled") == Source("a.yaml", 9, "ports/1", default=True)
+    assert port.of(Setting.ACCESS) == Source("a.yaml", 9, "ports/1/access")
+    assert port.of(Setting.NATIVE) == Source("a.yaml", 4, "starts-as/native", default=True)
+    assert port.of(Setting.ENABLED) == Source("a.yaml", 9, "ports/1", default=True)
+    assert port.here == Source("a.yaml", 9, "ports/1")
+    with pytest.raises(TypeError, match="'access' is no setting"):
+        port.of("access")

@@ -18,6 +18,7 @@ from inkov.formats.openconfig_vlans import default_instance, vlan_table
 from inkov.formats.openconfig_wrappers import local, unwrap
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.names import natural
+from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Lacp, Port, Routed, Switch, Switching, Trunk, Unstated, Vlan
 from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet, VlanTextError
@@ -51,7 +52,7 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
     vlans = vlan_table(document, reading)
     if vlans is None:
         reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
-    tree, address = openconfig_stp.bridge_tree(document, reading)
+    tree, address, tree_places = openconfig_stp.bridge_tree(document, reading)
     return Switch(
         name=name,
         vlans=vlans,
@@ -61,9 +62,7 @@ def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
         tree=tree,
         **_layer3(document, vlans, reading),
         default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
-        origin=Origin(
-            reading.file, "", {"": "", "vlans": "network-instances/network-instance/vlans", **openconfig_stp.PLACES}
-        ),
+        origin=Origin(reading.file, "", {"": "", Setting.VLANS.key: Setting.VLANS.path, **tree_places}),
     )
 
 
@@ -108,11 +107,10 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict
     for name, port in made.items():
         if port.is_lag:
             names = members.get(name) or list(port.members)
-            made[name] = replace(
-                port,
-                members=tuple(sorted((n for n in names if n in ports), key=natural)),
-                lacp=lacp.get(name, Lacp.ACTIVE) if port.lacp is Lacp.ACTIVE else port.lacp,
-            )
+            made[name] = port = replace(port, members=tuple(sorted((n for n in names if n in ports), key=natural)))
+            if port.lacp is Lacp.ACTIVE and name in lacp:
+                where = f"/lacp/interfaces/interface[name={name}]/config/lacp-mode"
+                made[name] = replace(port, lacp=lacp[name], origin=port.origin.also({Setting.LACP: where}))
     return made
 
 
@@ -143,11 +141,9 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
     switched = pick(holder, "switched-vlan")
     if isinstance(switched, dict):
         switching = _switching(leaves_of(switched), f"{path}/{holder_name}/{_SWITCHED}", reading)
-        places = _places(holder_name, _keys(switched, "config"), _keys(switched, "state"))
     else:
         tags = tuple(sub.tag for sub in openconfig_routing.subinterfaces(entry, path, reading))
         switching = Routed(tags) if tags else Unstated()
-        places = _places(holder_name, (), ())
     enabled = leaves.get("enabled")
     return Port(
         name=name,
@@ -159,29 +155,41 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         is_lag=is_lag,
         lacp=_LAG_KINDS.get(str(held.get("lag-type", ""))) if is_lag else None,
         speed=openconfig_stp.speed(held) if "port-speed" in held or "negotiated-port-speed" in held else 0,
-        origin=Origin(reading.file, path, places),
+        origin=Origin(reading.file, path, _places(_shape(entry, holder_name, holder, switched))),
     )
 
 
 _kind = lru_cache(maxsize=256)(local)
 
 
-def _keys(node: Node, side: str) -> tuple[str, ...]:
-    container = node.get(side)
-    return tuple(container) if isinstance(container, dict) else ()
+_LEAVES = {
+    s.path.rpartition("/")[2]: s.key
+    for s in (Setting.ENABLED, Setting.LABEL, Setting.MODE, Setting.ACCESS, Setting.NATIVE, Setting.ALLOWED)
+} | {"aggregate-id": Setting.LAG.key, "port-speed": Setting.SPEED.key, "lag-type": Setting.LACP.key}
+
+_Shape = tuple[tuple[str, tuple[str, ...]], ...]
+"""Paths of containers below an interface, each with the leaves it has."""
 
 
-_SETTINGS = {"interface-mode": "mode", "access-vlan": "access", "native-vlan": "native", "trunk-vlans": "allowed"}
+def _shape(entry: Node, holder_name: str, holder: Node, switched: Any) -> _Shape:
+    """Returns where an interface has which leaves: state first, so that what is configured comes after it."""
+    nodes = (("", entry), (f"{holder_name}/", holder), (f"{holder_name}/switched-vlan/", switched))
+    return tuple(
+        (f"{where}{side}", tuple(held))
+        for side in ("state", "config")
+        for where, node in nodes
+        if isinstance(node, dict) and isinstance(held := node.get(side), dict)
+    )
 
 
 @lru_cache(maxsize=1024)
-def _places(holder: str, config: tuple[str, ...], state: tuple[str, ...]) -> Mapping[str, int | str]:
+def _places(shape: _Shape) -> Mapping[str, int | str]:
     """Maps the settings present on a port to their data paths; shared by all ports of like shape."""
-    places: dict[str, int | str] = {"": "", "enabled": "config/enabled", "label": "config/description"}
-    for side, leaves in (("state", state), ("config", config)):
+    places: dict[str, int | str] = {"": ""}
+    for where, leaves in shape:
         for leaf in leaves:
-            if setting := _SETTINGS.get(local(leaf)):
-                places[setting] = f"{holder}/switched-vlan/{side}/{local(leaf)}"
+            if key := _LEAVES.get(local(leaf)):
+                places[key] = f"{where}/{local(leaf)}"
     return places
 
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from inkov.formats.openconfig_tree import Node, child, entries, leaves_of, pick, vlan_number
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.reading import Reading
+from inkov.model.settings import Setting
 from inkov.model.switch import Port
 from inkov.model.tree import BRIDGE_PRIORITY, PORT_PRIORITY, BridgeTree, Protocol, Region
 from inkov.model.vlanset import VlanSet
@@ -17,15 +18,17 @@ _PROTOCOLS = {"RSTP": Protocol.RSTP, "MSTP": Protocol.MSTP, "RAPID_PVST": Protoc
 _CONTAINERS = {Protocol.RSTP: "rstp", Protocol.MSTP: "mstp", Protocol.PER_VLAN: "rapid-pvst"}
 _EDGE = {"EDGE_ENABLE": True, "EDGE_DISABLE": False}
 
-PLACES: Mapping[str, int | str] = {
-    "tree": "stp/global/config/enabled-protocol",
-    "tree/protocol": "stp/global/config/enabled-protocol",
-}
-"""Where the settings of a switch are, for its origin."""
+
+class Bridge(NamedTuple):
+    """How a switch takes part in the spanning tree, its bridge address where the state says it, and where that stands."""
+
+    tree: BridgeTree
+    address: str
+    places: dict[str, int | str]
 
 
-def bridge_tree(document: Node, reading: Reading) -> tuple[BridgeTree, str]:
-    """Returns how a switch takes part in the spanning tree, and its bridge address where the state says it.
+def bridge_tree(document: Node, reading: Reading) -> Bridge:
+    """Returns how a switch takes part in the spanning tree.
 
     What is absent is not stated: an export without a protocol may run any.
     """
@@ -36,22 +39,33 @@ def bridge_tree(document: Node, reading: Reading) -> tuple[BridgeTree, str]:
     for name in names:
         if name not in _PROTOCOLS:
             reading.wrong(f"{name!r:.40} is no spanning tree protocol", "/stp/global/config/enabled-protocol")
+    places: dict[str, int | str] = {Setting.TREE_PROTOCOL.key: Setting.TREE_PROTOCOL.path} if names else {}
     if protocol is None:
-        return BridgeTree(), ""
+        return Bridge(BridgeTree(), "", places)
     holder = child(stp, _CONTAINERS[protocol])
     leaves = leaves_of(holder)
     address = str(leaves.get("bridge-address") or "").lower()
     priority = _number(leaves.get("bridge-priority"), BRIDGE_PRIORITY, reading, "/stp bridge-priority")
+    below = f"stp/{_CONTAINERS[protocol]}"
+    if "bridge-priority" in leaves:
+        places[Setting.TREE_PRIORITY.key] = f"{below}/config/bridge-priority"
     if protocol is Protocol.RSTP:
-        return BridgeTree(protocol, priority), address
+        return Bridge(BridgeTree(protocol, priority), address, places)
     if protocol is Protocol.PER_VLAN:
         own: dict[int, int] = {}
         for entry in entries(holder, "vlan", "vlan-id", reading, "/stp/rapid-pvst/vlan"):
             vid, said = _key(entry, "vlan-id"), leaves_of(entry).get("bridge-priority")
             if vid is not None and said is not None:
                 own[vid] = _number(said, BRIDGE_PRIORITY, reading, f"/stp/rapid-pvst/vlan[vlan-id={vid}]")
-        return BridgeTree(protocol, own=own), address
-    return _mstp(holder, leaves, reading), address
+                places[f"{Setting.TREE_OWN.key}/{vid}"] = f"{below}/vlan[vlan-id={vid}]/config/bridge-priority"
+        return Bridge(BridgeTree(protocol, own=own), address, places)
+    tree = _mstp(holder, leaves, reading)
+    if leaves.keys() & {"name", "revision"} or tree.region != Region(""):
+        places[Setting.TREE_REGION.key] = Setting.TREE_REGION.path
+    for number in tree.own:
+        where = f"{below}/mst-instances/mst-instance[mst-id={number}]/config/bridge-priority"
+        places[f"{Setting.TREE_OWN.key}/{number}"] = where
+    return Bridge(tree, address, places)
 
 
 def _mstp(holder: Node, leaves: Node, reading: Reading) -> BridgeTree:
@@ -106,7 +120,11 @@ def with_port_trees(ports: dict[str, Port], document: Node, tree: BridgeTree, re
         if name in made:
             edge = _EDGE.get(local(str(leaves.get("edge-port", ""))))
             runs = leaves.get("bpdu-filter") is not True
-            made[name] = replace(made[name], tree=replace(made[name].tree, edge=edge, runs=runs))
+            origin = made[name].origin
+            if "edge-port" in leaves:
+                where = f"/stp/interfaces/interface[name={name}]/config/edge-port"
+                origin = origin.also({Setting.EDGE: where})
+            made[name] = replace(made[name], tree=replace(made[name].tree, edge=edge, runs=runs), origin=origin)
     for number, name, leaves in _settings(stp, tree.protocol, reading):
         if name not in made:
             continue
@@ -114,6 +132,9 @@ def with_port_trees(ports: dict[str, Port], document: Node, tree: BridgeTree, re
         cost, priority = _costs(leaves, reading, name)
         made[name] = replace(
             made[name],
+            origin=made[name].origin.also({Setting.PORT_TREE: f"/stp/{_CONTAINERS[tree.protocol]}/interfaces"})
+            if tree.protocol in _CONTAINERS
+            else made[name].origin,
             tree=replace(before, own=(*before.own, (number, cost, priority)))
             if number
             else replace(before, cost=cost, priority=before.priority if priority is None else priority),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import replace
 from typing import Any
 
@@ -15,6 +16,7 @@ from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines, Path
 from inkov.model.errors import nearest
 from inkov.model.names import natural
+from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 from inkov.model.switch import (
     DEFAULT_VLAN,
@@ -69,15 +71,20 @@ class _Builder:
         self.kind = Kind(document.kind)
         self.lines = lines
         self.reading = reading
-        self.untouched = self.origin(("starts-as",), {"mode": "mode", "allowed": "allowed"})
+        self.below: dict[Path, list[tuple[Path, int]]] = defaultdict(list)
+        """The keys below each port, LAG and `starts-as`, with their lines."""
+        for written, line in lines.items():
+            holder = 1 if written[:1] == ("starts-as",) else 2
+            if len(written) > holder and (holder == 1 or written[0] in {"ports", "lags"}):
+                self.below[written[:holder]].append((written[holder:], line))
+        self.untouched = self.origin(("starts-as",), {"allowed": Setting.ALLOWED.key})
 
     def origin(self, path: Path, rename: dict[str, str] | None = None, defaults: Origin | None = None) -> Origin:
-        """Returns the origin of the object at a path; `rename` maps written keys to settings."""
+        """Returns the origin of the object at a path; `rename` maps keys that are written otherwise than usual."""
         places: dict[str, int | str] = {"": self.lines.near(path)}
-        for written, line in self.lines.items():
-            if len(written) == len(path) + 1 and written[: len(path)] == path:
-                key = str(written[-1])
-                places[(rename or {}).get(key, key)] = line
+        for written, line in self.below.get(path, ()):
+            key = "/".join(map(str, written))
+            places[(rename or {}).get(key, key)] = line
         return Origin(self.reading.file, "/".join(map(str, path)), places, defaults)
 
     def switch(self) -> Switch:
@@ -107,15 +114,13 @@ class _Builder:
         )
 
     def switch_places(self) -> dict[str, int | str]:
+        """Returns the line of each key of the switch itself; ports and LAGs have origins of their own."""
         places: dict[str, int | str] = {"": self.lines.get(("name",), 1), "vlans": self.lines.near(("vlans",))}
-        for group in ("tree", "sync"):
-            for key in ("", "protocol", "priority", "region", "role", "generation", "secret", "group", "spread"):
-                path: Path = (group, key) if key else (group,)
-                if path in self.lines:
-                    places["/".join(map(str, path))] = self.lines[path]
-        for key, written in (("vlans", self.document.vlans), ("vlans", self.document.domains)):
-            for v in written or ():
-                places[f"{key}/{v}"] = self.lines.near(("domains" if self.document.domains else "vlans", str(v)))
+        for written, line in self.lines.items():
+            if written and written[0] not in {"ports", "lags"} and len(written) < (4 if written[0] == "tree" else 3):
+                places["/".join(map(str, written))] = line
+        for v in self.document.domains:
+            places[f"vlans/{v}"] = self.lines.near(("domains", str(v)))
         return places
 
     @staticmethod
@@ -178,7 +183,12 @@ class _Builder:
             for name, tag in entry.tagged.items():
                 tagged.setdefault(name, []).append((tag, v))
         for name in {*untagged, *tagged} & ports.keys():
-            ports[name] = replace(ports[name], switching=Bridged(untagged.get(name), tuple(tagged.get(name, ()))))
+            first = next(v for v in (untagged.get(name), *(v for _, v in tagged.get(name, ()))) if v is not None)
+            ports[name] = replace(
+                ports[name],
+                switching=Bridged(untagged.get(name), tuple(tagged.get(name, ()))),
+                origin=ports[name].origin.also({Setting.BRIDGED: self.lines.near(("domains", str(first)))}),
+            )
 
     def finished(self, port: Port, ports: dict[str, Port]) -> Port:
         if not port.is_lag:
@@ -188,7 +198,6 @@ class _Builder:
 
     def port(self, name: str, entry: Switched, path: Path) -> Port:
         starts = self.document.starts_as
-        rename = {"trunk": "allowed"}
 
         def complain(what: str, key: str) -> None:
             self.reading.wrong(what, "/".join(map(str, (*path, key))), self.lines.near((*path, key)))
@@ -206,7 +215,7 @@ class _Builder:
             speed=(entry.speed or 0) if isinstance(entry, PortEntry) else 0,
             tree=port_tree(entry.tree, entry.edge if "edge" in entry.model_fields_set else starts.edge),
             registration=registration(entry.registration),
-            origin=self.origin(path, rename, self.untouched),
+            origin=self.origin(path, defaults=self.untouched),
         )
 
     def heard(self, ports: dict[str, Port]) -> tuple[Heard, ...]:

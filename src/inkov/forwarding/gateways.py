@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from inkov.forwarding.relay import Domain, Mask, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Kind, Routed, VlanType
 from inkov.model.vlanset import Vid
@@ -123,7 +124,7 @@ class Gateways:
             return State(False, "it is shut down", gateway.source)
         if not self.network.active(name, View.MAY) >> vid & 1:
             state = "suspended" if self.network.defined(name) >> vid & 1 else "not defined"
-            return State(False, f"VLAN {vid} is {state} on {name}", switch.origin.of("vlans"))
+            return State(False, f"VLAN {vid} is {state} on {name}", switch.origin.of(Setting.VLANS))
         for view, up in ((View.MUST, True), (View.MAY, None)):
             ports = [PortRef(name, p.name) for p in switch.ports.values() if p.lag is None or p.lag not in switch.ports]
             if self.network.active(name, view) >> vid & 1 and any(
@@ -143,14 +144,14 @@ class Gateways:
             return State(None, f"port {gateway.port} of {interface.device} is not in the input", gateway.source)
         port = self.network.port(ref)
         if not (gateway.enabled and port.enabled):
-            return State(False, f"{ref} is disabled", port.origin.of("enabled"))
+            return State(False, f"{ref} is disabled", port.origin.of(Setting.ENABLED))
         links = [k for k in self.network.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
         if not links:
-            return State(None, f"what {ref} is cabled to is not known", port.origin.of())
+            return State(None, f"what {ref} is cabled to is not known", port.origin.here)
         if not any(k.up for k in links):
             far = links[0].b if links[0].a == ref else links[0].a
             return State(
-                False, f"{far}, the far end of {ref}, is disabled", self.network.port(far).origin.of("enabled")
+                False, f"{far}, the far end of {ref}, is disabled", self.network.port(far).origin.of(Setting.ENABLED)
             )
         if doubt := next((k.doubt for k in links if k.doubt), ""):
             return State(None, doubt)

@@ -15,6 +15,7 @@ from inkov.forwarding.forming import formats_agree
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.relay import Mask, View, memberships
 from inkov.model.names import PortRef
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import (
     Access,
@@ -155,20 +156,20 @@ def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> l
         down = [end for wire in link.wires for end in (wire.a, wire.b) if not network.port(end).enabled]
         down += [end for end in ends if not network.port(end).enabled]
         end = down[0] if down else link.a
-        fail(-1, Rung.ENABLED, end, network.port(end).origin.of("enabled"))
+        fail(-1, Rung.ENABLED, end, network.port(end).origin.of(Setting.ENABLED))
         return found
     if network.lag_failure(link):
-        fail(-1, Rung.LAG, link.a, network.port(link.a).origin.of("lacp"))
+        fail(-1, Rung.LAG, link.a, network.port(link.a).origin.of(Setting.LACP))
     for end in ends:
         port = network.settled(end)
         if not carries_tags(port):
             fail(-1, Rung.TRUNK, end, port.origin.of(mode_setting(port)))
     if not formats_agree(network.port(link.a), network.port(link.b)):
-        fail(-1, Rung.FORMAT, link.a, network.port(link.a).origin.of("tags"))
+        fail(-1, Rung.FORMAT, link.a, network.port(link.a).origin.of(Setting.TAGS))
     for end, listed in zip(ends, lists, strict=True):
-        fail(~listed, Rung.LISTED, end, network.port(end).origin.of("allowed"))
+        fail(~listed, Rung.LISTED, end, network.port(end).origin.of(Setting.ALLOWED))
         switch = network.switches[end.switch]
-        fail(~network.defined(end.switch), Rung.DEFINED, end, switch.origin.of("vlans"))
+        fail(~network.defined(end.switch), Rung.DEFINED, end, switch.origin.of(Setting.VLANS))
         suspended = network.defined(end.switch) & ~network.active(end.switch)
         first = next(bits(remaining & suspended), 0)
         fail(suspended, Rung.ACTIVE, end, vlan_source(network, end.switch, first))
@@ -177,7 +178,7 @@ def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> l
             network.relay(end).out_untagged & ~network.passes(link),
             Rung.NATIVE,
             end,
-            network.port(end).origin.of("native"),
+            network.port(end).origin.of(Setting.NATIVE),
         )
     _kept_off(network, ends, fail)
     return found
@@ -186,10 +187,10 @@ def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> l
 def _kept_off(network: Network, ends: tuple[PortRef, PortRef], fail: Fail) -> None:
     """Climbs the last rungs: what the tree blocks, and what is pruned."""
     for end in ends:
-        fail(network.trees.blocks(end), Rung.BLOCKED, end, network.port(end).origin.of("tree"))
+        fail(network.trees.blocks(end), Rung.BLOCKED, end, network.port(end).origin.of(Setting.PORT_TREE))
     for end, far in (ends, ends[::-1]):
         port = network.port(end)
-        source = port.origin.of("registration")
+        source = port.origin.of(Setting.REGISTRATION)
         fail(port.registration.forbidden.mask, Rung.PRUNED, end, source, "forbidden there")
         silent = "nobody behind wants it" if network.switches[far.switch].prunes else f"{far.switch} announces nothing"
         fail(network.pruning.pruned(end), Rung.PRUNED, end, source, silent)
@@ -205,22 +206,27 @@ def passes_vlans(port: Port) -> bool:
     return not isinstance(port.switching, Routed | Plain | Tunnel)
 
 
-def mode_setting(port: Port) -> str:
-    """Returns the name of the setting that makes a port what it is."""
+def mode_setting(port: Port) -> Setting:
+    """Returns the setting that makes a port what it is."""
     match port.switching:
         case Access():
-            return "access"
+            return Setting.ACCESS
         case Trunk():
-            return "allowed"
+            return Setting.ALLOWED
         case PrivateHost():
-            return "private"
-        case General() | Promiscuous() | Tunnel() | Bridged():
-            return type(port.switching).__name__.lower()
+            return Setting.PRIVATE
+        case General():
+            return Setting.GENERAL
+        case Promiscuous():
+            return Setting.PROMISCUOUS
+        case Tunnel():
+            return Setting.TUNNEL
+        case Bridged():
+            return Setting.BRIDGED
         case Negotiated() | Routed() | Plain() | Unstated():
-            return "mode"
+            return Setting.MODE
 
 
 def vlan_source(network: Network, switch: str, vid: int) -> Source:
     """Returns where a switch defines a VLAN, or where its table is when it does not."""
-    origin = network.switches[switch].origin
-    return origin.of(f"vlans/{vid}") if f"vlans/{vid}" in origin.places else origin.of("vlans")
+    return network.switches[switch].origin.of(Setting.VLANS, vid)

@@ -6,6 +6,8 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from inkov.model.settings import Setting
+
 _LIST_KEY = re.compile(r"\[[^=\]]+=([^\]]*)\]")
 
 
@@ -51,7 +53,8 @@ class Origin:
     Attributes:
         file: path as the site shows it.
         base: data path of the object.
-        places: setting name to its line number (YAML) or its path below `base` (JSON); `""` is the object.
+        places: key of a setting to its line number (YAML) or its path below `base` (JSON; from the root when it begins
+            with a slash); `""` is the object, and `vlans/310` an entry of a setting that has entries.
         defaults: where settings that are not in `places` come from, if a file says it (`starts-as`).
     """
 
@@ -63,15 +66,43 @@ class Origin:
         self.places = places
         self.defaults = defaults
 
-    def of(self, setting: str = "") -> Source:
-        """Returns the place of a setting; marked as default when it was not written for this object."""
-        place = self.places.get(setting)
-        if place is None:
-            if self.defaults is not None and setting in self.defaults.places:
-                found = self.defaults.of(setting)
-                return Source(found.file, found.line, found.path, default=True)
-            own = self.places.get("")
-            return Source(self.file, own if isinstance(own, int) else None, self.base, default=True)
+    def also(self, places: Mapping[Setting, int | str]) -> Origin:
+        """Returns the origin with further places: lines or data paths."""
+        more = {setting.key: place for setting, place in places.items()}
+        return Origin(self.file, self.base, {**self.places, **more}, self.defaults)
+
+    @property
+    def here(self) -> Source:
+        """The place of the object itself."""
+        place = self.places.get("", "")
+        return self._source("", place) if isinstance(place, int) else Source(self.file, None, self.base)
+
+    def states(self, setting: Setting) -> bool:
+        """Tells whether a setting was written for this object."""
+        return setting.key in self.places
+
+    def of(self, setting: Setting, entry: object = None) -> Source:
+        """Returns the place of a setting, or of one entry of it; marked as default when nobody wrote it for this object.
+
+        Args:
+            setting: which.
+            entry: the key of an entry, such as a VID; the whole setting where there is no such entry.
+
+        Raises:
+            TypeError: this is no setting. Names in text would go astray in silence.
+        """
+        if not isinstance(setting, Setting):
+            raise TypeError(f"{setting!r} is no setting")
+        for key in (f"{setting.key}/{entry}", setting.key):
+            if (place := self.places.get(key)) is not None:
+                return self._source(key, place)
+        if self.defaults is not None and self.defaults.states(setting):
+            found = self.defaults.of(setting)
+            return Source(found.file, found.line, found.path, default=True)
+        own = self.places.get("")
+        return Source(self.file, own if isinstance(own, int) else None, self.base, default=True)
+
+    def _source(self, key: str, place: int | str) -> Source:
         if isinstance(place, int):
-            return Source(self.file, place, f"{self.base}/{setting}" if setting else self.base)
-        return Source(self.file, None, f"{self.base}/{place}" if place else self.base)
+            return Source(self.file, place, "/".join(filter(None, (self.base, key))))
+        return Source(self.file, None, place if place.startswith("/") else f"{self.base}/{place}")

@@ -12,6 +12,7 @@ from inkov.forwarding.relay import Domain, Tags, View, untagged_vlan
 from inkov.forwarding.trees import Blocking
 from inkov.forwarding.words import setting
 from inkov.model.names import PortRef
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Kind, PrivateHost, VlanType
 from inkov.model.vlanset import NONE, VlanSet
@@ -118,7 +119,7 @@ def _doubtful(network: Network, way: tuple[Passage, ...]) -> Halt:
 def _cannot_send(network: Network, start: PortRef) -> Halt:
     port = network.port(start)
     if not port.enabled:
-        return Halt(start, f"{start} is disabled", (port.origin.of("enabled"),))
+        return Halt(start, f"{start} is disabled", (port.origin.of(Setting.ENABLED),))
     vid = _vlan(network, start)
     if vid is None:
         return Halt(start, f"{start} takes no untagged frame ({setting(port)})", (port.origin.of(mode_setting(port)),))
@@ -199,13 +200,13 @@ def _changed(network: Network, link: Link, near: PortRef, before: Domain, after:
     )
 
 
-def _untagged_key(network: Network, ref: PortRef) -> str:
+def _untagged_key(network: Network, ref: PortRef) -> Setting:
     key = mode_setting(network.settled(ref))
-    return "native" if key == "allowed" else key
+    return Setting.NATIVE if key is Setting.ALLOWED else key
 
 
 def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Halt:
-    sources = tuple(network.port(e).origin.of("allowed") for e in (near, far) if network.has(e))
+    sources = tuple(network.port(e).origin.of(Setting.ALLOWED) for e in (near, far) if network.has(e))
     if network.switches[far.switch].kind is Kind.ROUTER:
         return Halt(far, f"{far.switch} is a router: VLANs end there", sources[1:])
     return Halt(near, f"VLAN {domain} is in neither list of {near} and {far}", sources)
@@ -223,7 +224,7 @@ def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:
         why = f"{start} is in {mine.secondary} and {end} in {theirs.secondary}: two groups of {mine.primary} that stay apart"
     else:
         return None
-    sources = (network.port(start).origin.of("private"), network.port(end).origin.of("private"))
+    sources = (network.port(start).origin.of(Setting.PRIVATE), network.port(end).origin.of(Setting.PRIVATE))
     return Halt(end, why, sources, meant=True)
 
 
@@ -232,7 +233,7 @@ def _at_end(network: Network, start: PortRef, end: PortRef, domain: Domain) -> H
     port = network.port(end)
     sources = [port.origin.of(mode_setting(port))]
     if not port.enabled:
-        return Halt(end, f"{end} is disabled", (port.origin.of("enabled"),))
+        return Halt(end, f"{end} is disabled", (port.origin.of(Setting.ENABLED),))
     if (design := _by_design(network, start, end)) is not None:
         return design
     heard = _vlan(network, end)

@@ -8,6 +8,7 @@ from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import View, unknown
 from inkov.model.names import PortRef
+from inkov.model.settings import Setting
 from inkov.model.switch import Bridged, General, Kind, Trunk
 from inkov.proof.stations import Stations
 
@@ -61,7 +62,7 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
         for end in (k.a, k.b)
         if isinstance(s := network.port(end).switching, Trunk)
         and s.native is None
-        and network.port(end).origin.of("native").default
+        and network.port(end).origin.of(Setting.NATIVE).default
     ]
     if unnamed:
         found.append(f"trunks without a native VLAN drop untagged frames: {some(unnamed)}")
@@ -94,7 +95,7 @@ def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list
         if not network.has(ref):
             found.append(f"what {ref.switch} does is not known: its file, or the cable, is missing")
         elif (why := unknown(network.port(ref))) is not None:
-            found.append(f"{ref}: {why} ({network.port(ref).origin.of()})")
+            found.append(f"{ref}: {why} ({network.port(ref).origin.here})")
         elif kept_off := _kept_off(network, ref, sending=ref == out):
             found.append(kept_off)
         elif not network.switches[ref.switch].default_vlan_listed:

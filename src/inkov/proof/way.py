@@ -9,6 +9,7 @@ from inkov.forwarding.ladder import mode_setting
 from inkov.forwarding.network import Network
 from inkov.forwarding.relay import Tags, View
 from inkov.model.names import PortRef
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.proof.outcome import Passage
 
@@ -68,4 +69,4 @@ def _allows(network: Network, ref: PortRef | None, tags: tuple[int, ...] | None)
         return Source("")
     port = network.settled(ref)
     setting = mode_setting(port)
-    return port.origin.of("native" if setting == "allowed" and not tags else setting)
+    return port.origin.of(Setting.NATIVE if setting == Setting.ALLOWED and not tags else setting)

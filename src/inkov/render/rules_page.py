@@ -22,11 +22,9 @@ def rules_page(rules: Iterable[Rule]) -> str:
         "| | what goes wrong | found by |",
         "| --- | --- | --- |",
     ]
-    for n, fault in enumerate(FAULTS, 1):
-        found = [f"[{name}](#{name.replace('/', '')})" for name in fault.rules] + (
-            [fault.besides] if fault.besides else []
-        )
-        lines.append(f"| {n} | {fault.what} | {', '.join(found)} |")
+    for n, (what, besides) in enumerate(FAULTS, 1):
+        found = [f"[{r.name}](#{r.name.replace('/', '')})" for r in listed if n in r.faults]
+        lines.append(f"| {n} | {what} | {', '.join([*found, *filter(None, [besides])])} |")
     theme = ""
     for rule in listed:
         if rule.theme != theme:

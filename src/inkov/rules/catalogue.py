@@ -11,10 +11,10 @@ from inkov.rules.finding import Finding, grouped
 from inkov.rules.impact import impact
 from inkov.rules.registry import RULES, Facts
 from inkov.rules.settings import resolved
-from inkov.rules.waiver import waive
+from inkov.rules.themes.waiver import waive
 
 THEMES = tuple(
-    import_module(f"inkov.rules.{name}")
+    import_module(f"inkov.rules.themes.{name}")
     for name in (
         "access",
         "address",
@@ -91,7 +91,7 @@ def audited(network: Network, choice: Choice | None = None) -> Audited:
     # Whether a waiver waives nothing is known only once the rules it is about have run.
     about = [w.rule for w in campus.waivers] if any(rule.theme == "waiver" for rule in ran) else []
     run = [rule for rule in RULES.values() if choice.runs(rule.name) or fits(rule.name, about)]
-    found = [choice.weighed(finding) for rule in run for finding in rule.check(facts)]
+    found = [choice.weighed(finding) for rule in run for finding in rule.findings(facts)]
     outcome = waive(found, campus.waivers, choice.today)
     stand, waived, said = ([f for f in some if choice.runs(f.rule)] for some in outcome)
     stand += map(choice.weighed, said)

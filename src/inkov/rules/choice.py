@@ -56,5 +56,5 @@ def identity(finding: Finding) -> str:
 
     Line numbers, counts and wording are left out, so that edits elsewhere do not change it.
     """
-    parts = (finding.rule, finding.place, *(finding.causes[0] if finding.causes else ()))
+    parts = (finding.rule, finding.place, *(finding.causes[0].parts if finding.causes else ()))
     return hashlib.sha256("\0".join(parts).encode()).hexdigest()[:16]

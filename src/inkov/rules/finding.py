@@ -3,16 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from enum import Enum
-from typing import TypeAlias
+from typing import NamedTuple
 
 from inkov.model.names import PortRef, natural
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
 
-Cause: TypeAlias = tuple[str, ...]
-"""A setting that is to blame: (switch, port, setting) or (switch, "vlans", VID)."""
+
+class Cause(NamedTuple):
+    """A setting that is to blame.
+
+    Attributes:
+        holder: the switch, host or segment that has it; empty where it is the campus.
+        setting: which.
+        port: the port it is of; empty where it is the whole holder's.
+        entry: the entry of a setting that has entries, such as a VID.
+    """
+
+    holder: str
+    setting: Setting
+    port: str = ""
+    entry: str = ""
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """What it is known by from run to run."""
+        return tuple(filter(None, (self.holder, self.port, *self.setting.cause.split("/"), self.entry)))
 
 
 class Severity(Enum):
@@ -43,23 +62,45 @@ class Evidence:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
-    """One thing wrong.
+class Fault:
+    """One thing wrong, as only its rule can tell it; name, usual severity and fix stand in the rule's declaration.
 
     Attributes:
-        rule: name of the rule.
-        severity: how bad.
         place: `switch:ports`, a link, or a VLAN.
         what: one sentence on what happens because of it.
-        mend: one sentence on what to do.
+        mend: one sentence on what to do here; empty where the declaration's says it.
         evidence: the facts, each with its place.
         causes: settings to blame, the likeliest first; findings with a cause in common are grouped.
+        severity: how bad, where it is not the worst that the rule reports.
         vlans: VLANs it affects.
         members: member ports it hits: those it cuts off from the larger part of their VLAN, or all it lets meet.
         ports: how many ports it hits, where they are no members of the VLANs.
         parts: it cuts its VLANs into parts.
         joins: VLANs whose stations it lets meet.
         follows: it follows from a setting that a rule of its own blames, and comes after what that rule says.
+    """
+
+    place: str
+    what: str
+    mend: str = ""
+    evidence: tuple[Evidence, ...] = ()
+    causes: tuple[Cause, ...] = ()
+    severity: Severity | None = None
+    vlans: VlanSet = NONE
+    members: tuple[PortRef, ...] = ()
+    ports: int = 0
+    parts: bool = False
+    joins: VlanSet = NONE
+    follows: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding(Fault):
+    """A fault with what its rule says of all of that kind, and whom it hits.
+
+    Attributes:
+        rule: name of the rule.
+        severity: how bad.
         hosts: hosts it hits, by name.
         claims: claims it puts at stake, by name.
         also: weaker findings with the same cause.
@@ -67,20 +108,22 @@ class Finding:
 
     rule: str
     severity: Severity
-    place: str
-    what: str
-    mend: str
-    evidence: tuple[Evidence, ...] = ()
-    causes: tuple[Cause, ...] = ()
-    vlans: VlanSet = NONE
-    members: tuple[PortRef, ...] = ()
-    ports: int = 0
-    parts: bool = False
-    joins: VlanSet = NONE
-    follows: bool = False
     hosts: tuple[str, ...] = ()
     claims: tuple[str, ...] = ()
     also: tuple[Finding, ...] = ()
+
+    @classmethod
+    def of(cls, fault: Fault, rule: str, severity: Severity, mend: str) -> Finding:
+        """Returns a fault as a finding.
+
+        Args:
+            fault: what the rule found.
+            rule: its name.
+            severity: how bad faults of the rule are, unless the fault says.
+            mend: what to do about all of them, unless the fault says.
+        """
+        own = {f.name: getattr(fault, f.name) for f in fields(Fault)}
+        return cls(**own | {"rule": rule, "severity": fault.severity or severity, "mend": fault.mend or mend})
 
     @property
     def order(self) -> tuple[object, ...]:

@@ -20,7 +20,7 @@ def impact(campus: Campus) -> Callable[[Finding], Finding]:
         host_at.setdefault(host.port, []).append(name)
 
     def hit(finding: Finding) -> Finding:
-        refs = finding.members or [PortRef(*c[:2]) for c in finding.causes if len(c) > 1]
+        refs = finding.members or [PortRef(c.holder, c.port) for c in finding.causes if c.port]
         hosts = dict.fromkeys(name for ref in refs for name in host_at.get(ref, ()))
         claims = tuple(c.name for c in campus.claims if _breaks(campus, finding, c))
         return replace(finding, hosts=tuple(hosts), claims=claims)

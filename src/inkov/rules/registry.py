@@ -15,7 +15,7 @@ from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
 from inkov.forwarding.sync import Syncing
 from inkov.model.switch import Kind, Switch
-from inkov.rules.finding import Finding, Severity
+from inkov.rules.finding import Fault, Finding, Severity
 
 
 class Facts:
@@ -44,7 +44,7 @@ class Facts:
         return self._options.get((rule_name, name), usual)
 
 
-Check = Callable[[Facts], Iterator[Finding]]
+Check = Callable[[Facts], Iterator[Fault]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,8 +90,9 @@ class Rule:
         mend: what to do about it in general.
         breaks: an example with exactly one finding of this rule.
         passes: the same example put right.
-        check: yields the findings.
+        check: yields the faults.
         options: numbers that a campus may set.
+        faults: the kinds of fault it finds, by their number in `FAULTS`.
     """
 
     name: str
@@ -103,6 +104,15 @@ class Rule:
     passes: Example
     check: Check
     options: tuple[Option, ...] = ()
+    faults: tuple[int, ...] = ()
+
+    def finding(self, fault: Fault) -> Finding:
+        """Returns a fault as a finding of this rule."""
+        return Finding.of(fault, self.name, self.severity, self.mend)
+
+    def findings(self, facts: Facts) -> Iterator[Finding]:
+        """Yields what it finds in a campus."""
+        return map(self.finding, self.check(facts))
 
     @property
     def theme(self) -> str:
@@ -129,13 +139,14 @@ def rule(
     breaks: Example,
     passes: Example,
     options: tuple[Option, ...] = (),
+    faults: tuple[int, ...] = (),
 ) -> Callable[[Check], Check]:
     """Declares a rule; stands right above the function that checks it."""
 
     def declare(check: Check) -> Check:
         if name in RULES:
             raise ValueError(f"two rules named {name}")
-        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check, options)
+        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check, options, faults)
         return check
 
     return declare

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from inkov.forwarding.gateways import Interface
 from inkov.model.campus import Host
 from inkov.model.routing import Address, Prefix
+from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, bits
 from inkov.rules.finding import Cause, Evidence
 from inkov.rules.registry import Facts
@@ -39,4 +40,4 @@ def gateway_fact(interface: Interface) -> Evidence:
 
 def gateway_cause(interface: Interface) -> Cause:
     """Returns the cause key of a gateway."""
-    return (interface.device, "gateways", interface.gateway.shown)
+    return Cause(interface.device, Setting.GATEWAYS, entry=interface.gateway.shown)

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef, ports_text
+from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence
@@ -42,14 +43,19 @@ def named(network: Network, vid: Vid) -> str:
     return f"{max(sorted(seen), key=seen.__getitem__)} ({vid})" if seen else f"VLAN {vid}"
 
 
-def at(network: Network, ref: PortRef, fact: str, of: str) -> Evidence:
+def at(network: Network, ref: PortRef, fact: str, of: Setting) -> Evidence:
     """Returns a fact about a setting of a port, with its place."""
     return Evidence(fact, network.port(ref).origin.of(of))
 
 
-def cause(ref: PortRef, of: str) -> Cause:
-    """Returns the cause key of a setting of a port."""
-    return (ref.switch, ref.port, of)
+def cause(ref: PortRef, of: Setting) -> Cause:
+    """Returns a setting of a port as a cause."""
+    return Cause(ref.switch, of, ref.port)
+
+
+def vlan_cause(switch: str, vid: Vid) -> Cause:
+    """Returns the entry of a VLAN in a switch's table as a cause."""
+    return Cause(switch, Setting.VLANS, entry=str(vid))
 
 
 def members_of(network: Network, some: VlanSet) -> tuple[PortRef, ...]:

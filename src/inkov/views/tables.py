@@ -291,7 +291,7 @@ def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str]) -> PortRow:
         enabled=port.enabled,
         faces=faces.get(ref, ""),
         label=port.label,
-        source=str(port.origin.of()),
+        source=str(port.origin.here),
     )
 
 

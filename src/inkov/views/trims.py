@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from inkov.forwarding.needs import Side
+from inkov.model.settings import Setting
 from inkov.model.vlanset import NONE, Vid, VlanSet
 from inkov.plan.trim import EndPlan, LinkPlan, Trim
 from inkov.rules.wording import count, joined, named
@@ -166,7 +167,7 @@ def _end(trim: Trim, end: EndPlan, vlans: VlanSet | None) -> EndRow:
         exact=end.wanted.exact,
         all_except=f"all except {left_out.exact}" if left_out else "all",
         spared=len(end.spared & shown),
-        source=str(trim.network.port(end.end).origin.of("allowed")),
+        source=str(trim.network.port(end.end).origin.of(Setting.ALLOWED)),
     )
 
 

@@ -1,0 +1,119 @@
+"""Access ports: the VLAN they are in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.forwarding.ladder import vlan_source
+from inkov.forwarding.network import Network
+from inkov.forwarding.relay import View
+from inkov.model.names import PortRef, ports_text
+from inkov.model.settings import Setting
+from inkov.model.switch import DEFAULT_VLAN, Access
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Evidence, Fault, Severity
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.wording import at, cause, count, named, vlan_cause
+
+
+@rule(
+    "access/undefined",
+    Severity.OUTAGE,
+    faults=(5, 8),
+    looks_for="Access ports in a VLAN that their own switch does not define, or has suspended.",
+    why="A switch relays only VLANs that are in its table and active. A port in any other VLAN has link and "
+    "lights, and not one frame gets past it.",
+    mend="Define the VLAN on that switch, or move the ports to the VLAN that was meant.",
+    breaks=Example(
+        {"kelp-hall.yaml": switch_text("kelp-hall", "{310: tank-sensors}", "{1-2: {access: 310}, 3: {access: 340}}")},
+        place="kelp-hall:3",
+    ),
+    passes=Example(
+        {
+            "kelp-hall.yaml": switch_text(
+                "kelp-hall", "{310: tank-sensors, 340: research}", "{1-2: {access: 310}, 3: {access: 340}}"
+            )
+        }
+    ),
+)
+def undefined(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch and VLAN."""
+    network = facts.network
+    for vid, homes in network.members.items():
+        for switch, all_refs in homes.items():
+            if network.active(switch, View.MAY) >> vid & 1:
+                continue
+            refs = _data(network, all_refs, vid)
+            if not refs:
+                continue
+            suspended = network.defined(switch) >> vid & 1
+            state = "has suspended" if suspended else "does not define"
+            elsewhere = bool(network.live_members(vid))
+            todo = f"Activate VLAN {vid}" if suspended else f"Define VLAN {vid}"
+            subject = f"{'Ports' if len(refs) > 1 else 'Port'} {ports_text([r.port for r in refs])}"
+            yield Fault(
+                place=f"{switch}:{ports_text([r.port for r in refs])}",
+                what=f"{subject} of {switch} {'are' if len(refs) > 1 else 'is'} in {named(network, vid)}, which {switch} "
+                f"{state}: nothing sent there goes anywhere.",
+                mend=f"{todo} on {switch}"
+                + (
+                    ", as on the switches that use it."
+                    if elsewhere
+                    else ", or move the ports to the VLAN that was meant."
+                ),
+                evidence=(
+                    at(network, refs[0], f"access {vid}", Setting.ACCESS),
+                    Evidence(
+                        f"{vid} suspended" if suspended else f"{vid} not among the VLANs",
+                        vlan_source(network, switch, vid),
+                    ),
+                ),
+                causes=(vlan_cause(switch, vid), *(cause(r, Setting.ACCESS) for r in refs)),
+                vlans=VlanSet([vid]),
+                ports=len(refs),
+            )
+
+
+def _data(network: Network, refs: list[PortRef], vid: Vid) -> list[PortRef]:
+    """Returns those ports that have a VLAN as their data VLAN, not as their voice or private one."""
+    return [r for r in refs if isinstance(s := network.settled(r).switching, Access) and s.vid == vid]
+
+
+@rule(
+    "access/default",
+    Severity.RISK,
+    faults=(9,),
+    looks_for="Enabled access ports, facing no switch, that are in the default VLAN.",
+    why="The default VLAN is where ports are that nobody touched. Whoever plugs in there meets all others of "
+    "that kind, on every switch, and often the switches themselves.",
+    mend="Put the ports into the VLAN of their users, or into a parking VLAN and disable them.",
+    breaks=Example(
+        {"kelp-hall.yaml": switch_text("kelp-hall", "{310: tank-sensors}", "{1: {access: 310}, 2-4: {access: 1}}")},
+        place="kelp-hall:2-4",
+    ),
+    passes=Example(
+        {
+            "kelp-hall.yaml": switch_text(
+                "kelp-hall", "{310: tank-sensors}", "{1: {access: 310}, 2-4: {access: 1, enabled: false}}"
+            )
+        }
+    ),
+)
+def default(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch."""
+    network = facts.network
+    for switch, all_refs in network.members.get(DEFAULT_VLAN, {}).items():
+        refs = _data(network, all_refs, DEFAULT_VLAN)
+        if not refs:
+            continue
+        names = ports_text([r.port for r in refs])
+        yield Fault(
+            place=f"{switch}:{names}",
+            what=f"{count(len(refs), 'port')} of {switch} ({names}) {'are' if len(refs) > 1 else 'is'} enabled in the default "
+            f"VLAN {DEFAULT_VLAN}: whoever plugs in there meets everyone else who does.",
+            mend="Give the ports the VLAN of their users, or park and disable them.",
+            evidence=(at(network, refs[0], f"access {DEFAULT_VLAN}", Setting.ACCESS),),
+            causes=(cause(refs[0], Setting.ACCESS),),
+            vlans=VlanSet([DEFAULT_VLAN]),
+            ports=len(refs),
+        )

@@ -1,0 +1,74 @@
+"""Port labels against the facts: what somebody wrote on a port, and what it is cabled to."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from inkov.model.names import PortRef
+from inkov.model.settings import Setting
+from inkov.rules.finding import Evidence, Fault, Severity
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.wording import at, cause
+
+_PORTS = "{{1: {{access: 310}}, u1: {{trunk: all, label: {}}}}}"
+_WORDS = re.compile(r"[A-Za-z0-9_.:/-]+")
+
+
+def _pair(label: str) -> dict[str, str]:
+    table = "{310: tank-sensors}"
+    return {
+        "a.yaml": switch_text("archive", table, _PORTS.format(label), neighbours="{u1: seal-ward u1}"),
+        "b.yaml": switch_text("seal-ward", table, _PORTS.format("to archive u1"), neighbours="{u1: archive u1}"),
+        "c.yaml": switch_text("boat-store", table, "{1: {access: 310}, u1: {access: 310}}"),
+    }
+
+
+@rule(
+    "label/contradicts",
+    Severity.TIDY,
+    faults=(22,),
+    looks_for="A port whose label names another switch, or another port of it, than the port is cabled to.",
+    why="Whoever works by the label unplugs the wrong cable, or sets the wrong end.",
+    mend="Put the label right, or the cable.",
+    breaks=Example(_pair("to boat-store u1"), place="archive:u1"),
+    passes=Example(_pair("to seal-ward u1")),
+)
+def contradicts(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port. A label counts where it names a switch of the campus, none of which is the far end."""
+    network = facts.network
+    for link in network.links:
+        if link.doubt:
+            continue
+        for wire in link.wires:
+            for own, far in ((wire.a, wire.b), (wire.b, wire.a)):
+                said = _named(facts, network.port(own).label, own.switch)
+                if said and not any(_fits(name, port, far) for name, port in said):
+                    shown = " ".join(filter(None, said[0]))
+                    yield Fault(
+                        place=str(own),
+                        what=f"The label of {own} says {shown}, and it is cabled to {far}.",
+                        mend=f"Put the label of {own} right, or the cable.",
+                        evidence=(
+                            at(network, own, f"label '{network.port(own).label}'", Setting.LABEL),
+                            Evidence("the far end", network.port(far).origin.here),
+                        ),
+                        causes=(cause(own, Setting.LABEL), cause(own, Setting.CABLE)),
+                    )
+
+
+def _named(facts: Facts, label: str, own: str) -> list[tuple[str, str]]:
+    """Returns the switches a label names, each with the port it names right after it, if that is one of its ports."""
+    words = _WORDS.findall(label)
+    found: list[tuple[str, str]] = []
+    for n, word in enumerate(words):
+        name, _, port = word.partition(":")
+        if name in facts.network.switches and name != own:
+            port = port or (words[n + 1] if n + 1 < len(words) else "")
+            switch = facts.network.switches[name]
+            found.append((name, port if port in switch.ports else ""))
+    return found
+
+
+def _fits(name: str, port: str, far: PortRef) -> bool:
+    return name == far.switch and port in {"", far.port}

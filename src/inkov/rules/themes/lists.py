@@ -1,0 +1,96 @@
+"""Allowed lists of trunks: the same at both ends, and no longer than needed."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from inkov.forwarding.ladder import Lost, Rung
+from inkov.forwarding.relay import View
+from inkov.model.names import PortRef, ports_text
+from inkov.model.settings import Setting
+from inkov.model.switch import Trunk
+from inkov.model.vlanset import ALL
+from inkov.rules.finding import Fault, Severity
+from inkov.rules.pairs import GOOD, PLACE, lost, pair
+from inkov.rules.registry import Example, Facts, rule
+from inkov.rules.wording import at, cause, joined, vlans
+
+
+@rule(
+    "list/differs",
+    Severity.OUTAGE,
+    faults=(6, 7),
+    looks_for="A trunk whose two ends allow different VLANs, among those either switch uses.",
+    why="A VLAN crosses only when both lists hold it. The usual story: a list that was meant to be extended was replaced.",
+    mend="Set the same list at both ends.",
+    breaks=Example(pair("{trunk: '310,330'}", "{trunk: '310'}"), place=PLACE),
+    passes=GOOD,
+)
+def lists_differ(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a link."""
+    network = facts.network
+    for link in network.joins:
+        missing = {loss.end: loss for loss in network.ladder(link).lost if loss.rung is Rung.LISTED}
+        if not missing:
+            continue
+        gone = lost(facts, link, Rung.LISTED)
+        cut = facts.islands.parted(link, gone)
+        parts = [f"{end} leaves out {loss.vlans}" for end, loss in missing.items()]
+        yield Fault(
+            severity=Severity.OUTAGE if cut else Severity.RISK,
+            place=str(link),
+            what=f"The two lists differ ({joined(parts)}): "
+            + (
+                f"{vlans(cut)} cannot cross and {'its' if len(cut) == 1 else 'their'} members are cut apart."
+                if cut
+                else f"{vlans(gone)} will not cross when somebody needs {'it' if len(gone) == 1 else 'them'} to."
+            ),
+            mend=_list_mend(missing),
+            evidence=tuple(at(network, e, f"allows {_list_text(facts, e)}", Setting.ALLOWED) for e in (link.a, link.b)),
+            causes=tuple(cause(end, Setting.ALLOWED) for end in missing),
+            vlans=cut or gone,
+            members=facts.islands.cut_off(link, cut),
+            parts=bool(cut),
+        )
+
+
+def _list_mend(missing: dict[PortRef, Lost]) -> str:
+    todo = [f"add {loss.vlans} to the list of {end}" for end, loss in missing.items()]
+    text = joined(todo)
+    return f"{text[0].upper()}{text[1:]}, or take {'it' if sum(len(m.vlans) for m in missing.values()) == 1 else 'them'} off the other end."
+
+
+def _list_text(facts: Facts, end: PortRef) -> str:
+    switching = facts.network.settled(end).switching
+    return (switching.spelling or str(switching.allowed)) if isinstance(switching, Trunk) else "nothing"
+
+
+@rule(
+    "list/everything",
+    Severity.TIDY,
+    looks_for="Trunks between switches that allow all VLANs.",
+    why="Every VLAN anybody adds anywhere is flooded over such a link at once, needed or not.",
+    mend="List the VLANs that are needed behind the link.",
+    breaks=Example(pair("{trunk: all}", "{trunk: '310,330'}"), place="archive:u1"),
+    passes=GOOD,
+)
+def everything(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch."""
+    network = facts.network
+    found: dict[str, list[PortRef]] = defaultdict(list)
+    for link in network.joins:
+        for end in (link.a, link.b):
+            switching = network.settled(end).switching
+            if isinstance(switching, Trunk) and switching.allowed == ALL and network.relay(end, View.MUST).in_tagged:
+                found[end.switch].append(end)
+    for switch, ends in found.items():
+        names = ports_text([e.port for e in ends])
+        yield Fault(
+            place=f"{switch}:{names}",
+            what=f"{switch}:{names} {'allows' if len(ends) == 1 else 'allow'} all VLANs: each new VLAN anywhere floods "
+            f"{'this link' if len(ends) == 1 else 'these links'} at once.",
+            mend="List the VLANs that are needed behind the link.",
+            evidence=tuple(at(network, e, "allows all", Setting.ALLOWED) for e in ends[:3]),
+            causes=tuple(cause(e, Setting.OPEN_LIST) for e in ends),
+        )

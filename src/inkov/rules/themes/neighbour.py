@@ -1,0 +1,103 @@
+"""Discovery and cabling: does what the switches hear agree, with each other and with the campus file."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.forwarding.cabling import Wire
+from inkov.model.settings import Setting
+from inkov.rules.finding import Evidence, Fault, Severity
+from inkov.rules.pairs import PLACE, pair
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.wording import cause
+
+_TRUNK = "{trunk: '310,330'}"
+_BOTH = pair(_TRUNK, _TRUNK)
+_ONE = {
+    "archive.yaml": _BOTH["archive.yaml"].replace("neighbours: {u1: seal-ward u1}", "neighbours: {}"),
+    "pump-loft.yaml": switch_text(
+        "pump-loft", "{310: tank-sensors}", f"{{u1: {_TRUNK}, u2: {_TRUNK}}}", neighbours="{u1: archive u2}"
+    ),
+    "seal-ward.yaml": _BOTH["seal-ward.yaml"],
+}
+_ONE["archive.yaml"] = (
+    _ONE["archive.yaml"].replace("u1: {trunk", "u2: {trunk: '310'}, u1: {trunk").replace("{}", "{u2: pump-loft u1}")
+)
+_CAMPUS = "inkov: campus\nname: Quillfin\nswitches: [archive.yaml, seal-ward.yaml]\ncables: [{}]\n"
+
+
+@rule(
+    "neighbour/one-sided",
+    Severity.TIDY,
+    faults=(22,),
+    looks_for="A link that one end's discovery hears, while the other end hears nothing on that port though it hears others.",
+    why="Discovery goes one way at a time. If only one end hears, the other end's is off on that port, filtered, or the "
+    "cable carries frames one way only.",
+    mend="Let discovery run on both ends.",
+    breaks=Example(_ONE, place=PLACE),
+    passes=Example(_BOTH),
+)
+def one_sided(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a cable."""
+    switches = facts.network.switches
+    for link in facts.network.links:
+        for wire in link.wires:
+            if link.doubt or (wire.heard_a is None) == (wire.heard_b is None):
+                continue
+            deaf = wire.a if wire.heard_a is None else wire.b
+            if not switches[deaf.switch].heard or any(h.port == deaf.port for h in switches[deaf.switch].heard):
+                continue
+            heard = wire.heard_a or wire.heard_b
+            yield Fault(
+                place=_wire(wire),
+                what=f"{wire.b if deaf == wire.a else wire.a} hears {deaf}, but {deaf} hears nothing.",
+                mend=f"Let discovery run on {deaf}, and check the cable if it does.",
+                evidence=(Evidence(f"hears {deaf}", heard.source),) if heard else (),
+                causes=(cause(deaf, Setting.NEIGHBOUR),),
+            )
+
+
+def _wire(wire: Wire) -> str:
+    return f"{wire.a} <-> {wire.b}"
+
+
+@rule(
+    "neighbour/contradicts",
+    Severity.RISK,
+    faults=(22,),
+    looks_for="A port whose discovery hears another neighbour than the campus file or the far end says, or one that does not exist.",
+    why="Somebody moved a cable and did not write it down, or wrote it down wrong. Every answer about that link is then "
+    "about a link that is not there.",
+    mend="Look at the cable; correct the plan or the patching.",
+    breaks=Example(
+        {**_BOTH, "campus.yaml": _CAMPUS.format("archive u1 - seal-ward 1")},
+        place="archive:u1",
+    ),
+    passes=Example({**_BOTH, "campus.yaml": _CAMPUS.format("archive u1 - seal-ward u1")}),
+)
+def contradicts(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    for found in facts.network.cabling.disagreements:
+        said = "the campus file says" if found.stated else "discovery hears"
+        heard = "discovery hears" if found.stated else "and also"
+        effect = (
+            "Inkov follows the campus file." if found.stated else "no frame surely passes here, and anything might."
+        )
+        yield Fault(
+            place=str(found.port),
+            what=f"At {found.port} {said} {found.says[0]}, {heard} {found.but[0]}; {effect}",
+            mend="Look at the cable, then correct the plan or the patching.",
+            evidence=(Evidence(found.says[0], found.says[1]), Evidence(found.but[0], found.but[1])),
+            causes=(cause(found.port, Setting.CABLE),),
+        )
+    for stray in facts.network.cabling.outside:
+        if stray.known_switch is None:
+            continue
+        yield Fault(
+            place=str(stray.port),
+            what=f"{stray.port} hears port {stray.heard.far_port!r} of {stray.known_switch}, which has no such port: "
+            "the link cannot be followed.",
+            mend=f"Check the port's name in the file of {stray.known_switch}, or state the cable in the campus file.",
+            evidence=(Evidence(f"hears {stray.known_switch} {stray.heard.far_port}", stray.heard.source),),
+            causes=(cause(stray.port, Setting.CABLE),),
+        )

@@ -1,0 +1,174 @@
+"""Ports nobody uses: they should be shut, in a VLAN that leads nowhere."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from functools import reduce
+from operator import or_
+
+from inkov.forwarding.relay import memberships, untagged_vlan
+from inkov.model.names import PortRef, ports_text
+from inkov.model.settings import Setting
+from inkov.model.switch import Access, Bridged, General, Negotiated, Trunk
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Fault, Severity
+from inkov.rules.pairs import PLACE, pair
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.wording import at, cause, count, vlans
+
+_PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
+
+
+def parking(facts: Facts) -> Vid | None:
+    """Returns the VLAN of ports nobody uses: the campus file's, else one that has shut access ports only."""
+    if facts.network.campus.parking is not None:
+        return facts.network.campus.parking
+    shut: Counter[Vid] = Counter()
+    for switch in facts.network.switches.values():
+        for port in switch.ports.values():
+            if not port.enabled and isinstance(port.switching, Access) and port.switching.vid is not None:
+                shut[port.switching.vid] += 1
+    found = [v for v in shut if not facts.network.members.get(v)]
+    return min(found, key=lambda v: (-shut[v], v)) if found else None
+
+
+@rule(
+    "spare/open",
+    Severity.TIDY,
+    faults=(9,),
+    looks_for="Ports that are enabled, have no link, no host and no label, on a switch whose other ports are labelled.",
+    why="Whoever finds the socket is on the network, in whatever VLAN the port was left in.",
+    mend="Shut such ports and put them into the parking VLAN, or label them as what they are for.",
+    breaks=Example(
+        {"a.yaml": switch_text("archive", "{310: tank-sensors}", _PORTS.format("{access: 310}"))}, place="archive:3-4"
+    ),
+    passes=Example(
+        {
+            "a.yaml": switch_text(
+                "archive", "{310: tank-sensors, 999: parking}", _PORTS.format("{access: 999, enabled: false}")
+            )
+        }
+    ),
+)
+def unused(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch."""
+    lot = parking(facts)
+    for name, refs in _faceless(facts, (Access, Negotiated)):
+        yield _unused(facts, name, refs, lot)
+
+
+def _faceless(facts: Facts, kinds: tuple[type, ...]) -> Iterator[tuple[str, list[PortRef]]]:
+    """Yields ports of some kinds that nothing is known to be behind, by switch, where its other ports are labelled."""
+    network = facts.network
+    taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
+    for name, refs in network.edge_ports.items():
+        ports = network.switches[name].ports
+        bare = [ref for ref in refs if not ports[ref.port].label]
+        found = [r for r in bare if r not in taken and isinstance(ports[r.port].switching, kinds)]
+        if found and any(p.label for p in ports.values()):
+            yield name, found
+
+
+def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> Fault:
+    network = facts.network
+    names = ports_text([r.port for r in found])
+    inside: dict[Vid, int] = defaultdict(int)
+    for ref in found:
+        if (vid := untagged_vlan(network.port(ref).switching)) is not None:
+            inside[vid] += 1
+    one = len(found) == 1
+    where = f" and put {'it' if one else 'them'} into VLAN {lot}" if lot is not None else ""
+    return Fault(
+        place=f"{name}:{names}",
+        what=f"{count(len(found), 'port')} of {name} ({names}) {'is' if one else 'are'} enabled with no link, host or label, in VLAN "
+        f"{VlanSet(inside)}: whoever finds the socket is in.",
+        mend=f"Shut {name}:{names}{where}, or label what {'it is' if one else 'they are'} for.",
+        evidence=tuple(at(network, r, "enabled", Setting.ENABLED) for r in found[:2]),
+        causes=tuple(
+            cause(r, key) for key in (Setting.UNUSED, Setting.ACCESS, Setting.MODE) for r in found
+        ),  # who says more goes first
+        vlans=VlanSet(inside),
+    )
+
+
+@rule(
+    "spare/trunk",
+    Severity.RISK,
+    faults=(9,),
+    looks_for="Trunks that are enabled, have no link, no host and no label, on a switch whose other ports are labelled.",
+    why="Whoever plugs in there is in every VLAN of the list at once. A trunk to a station that needs one has somebody's label.",
+    mend="Shut such a trunk, make it an access port, or label it as what it is for.",
+    breaks=Example(
+        {"a.yaml": switch_text("archive", "{310: tank-sensors}", _PORTS.format("{trunk: 310, native: none}"))},
+        place="archive:3-4",
+    ),
+    passes=Example(
+        {
+            "a.yaml": switch_text(
+                "archive", "{310: tank-sensors}", _PORTS.format("{trunk: 310, native: none, label: wifi}")
+            )
+        }
+    ),
+)
+def open_trunk(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch."""
+    network = facts.network
+    for name, refs in _faceless(facts, (Trunk, General, Bridged)):
+        offered = VlanSet.from_mask(
+            network.active(name) & reduce(or_, (memberships(network.port(r).switching) for r in refs))
+        )
+        if offered:
+            one, names = len(refs) == 1, ports_text([r.port for r in refs])
+            yield Fault(
+                place=f"{name}:{names}",
+                what=f"{name}:{names} {'is an enabled trunk' if one else 'are enabled trunks'} with no link, host or label: whoever plugs in "
+                f"is in {vlans(offered)}.",
+                mend=f"Shut {name}:{names}, or label what {'it is' if one else 'they are'} for.",
+                evidence=tuple(at(network, r, "enabled", Setting.ENABLED) for r in refs[:2]),
+                causes=tuple(cause(r, key) for key in (Setting.UNUSED, Setting.MODE) for r in refs),
+                vlans=offered,
+                ports=len(refs),
+            )
+
+
+_PARKED = "{{trunk: '310,330{}'}}"
+
+
+def _parked(more: str) -> dict[str, str]:
+    trunk = _PARKED.format(more)
+    return {
+        n: t.replace("2: {access: 330}", "2: {access: 330}, 3: {access: 999, enabled: false}").replace(
+            "}\nports", ", 999: parking}\nports"
+        )
+        for n, t in pair(trunk, trunk).items()
+    }
+
+
+@rule(
+    "spare/carried",
+    Severity.TIDY,
+    faults=(9,),
+    looks_for="The parking VLAN on a trunk between switches.",
+    why="It is to lead nowhere. Carried from switch to switch, it joins all ports that are parked in it, and one that is "
+    "enabled by mistake is joined to all others.",
+    mend="Take the parking VLAN off the lists.",
+    breaks=Example(_parked(",999"), place=PLACE),
+    passes=Example(_parked("")),
+)
+def carried(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a link."""
+    network = facts.network
+    lot = parking(facts)
+    if lot is None:
+        return
+    for link in network.joins:
+        if network.passes(link) >> lot & 1:
+            yield Fault(
+                place=str(link),
+                what=f"The parking VLAN {lot} crosses {link}: ports parked on one switch are joined to those on the next.",
+                mend=f"Take {lot} off the lists of {link.a} and {link.b}.",
+                evidence=tuple(at(network, e, f"allows {lot}", Setting.ALLOWED) for e in (link.a, link.b)),
+                causes=tuple(cause(e, key) for key in (Setting.PARKING, Setting.OPEN_LIST) for e in (link.a, link.b)),
+                vlans=VlanSet([lot]),
+            )

@@ -1,0 +1,83 @@
+"""Tag formats: both ends of a trunk must mean the same by a tag."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from inkov.forwarding.forming import formats_agree
+from inkov.forwarding.ladder import Rung
+from inkov.model.names import PortRef
+from inkov.model.settings import Setting
+from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT, Trunk
+from inkov.rules.finding import Fault, Severity
+from inkov.rules.pairs import PLACE, lost, pair
+from inkov.rules.registry import Example, Facts, rule
+from inkov.rules.wording import at, cause, joined, vlans
+
+_GOOD = Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}"))
+
+
+@rule(
+    "tags/differ",
+    Severity.OUTAGE,
+    faults=(11,),
+    looks_for="A link whose two ends tag frames in different formats.",
+    why="Neither end understands the other's tags, so no tagged frame crosses. Untagged ones do, which hides it.",
+    mend=f"Set {DOT1Q} at both ends.",
+    breaks=Example(pair("{trunk: '310,330', tags: other}", "{trunk: '310,330'}"), place=PLACE),
+    passes=_GOOD,
+)
+def differ(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a link."""
+    network = facts.network
+    for link in network.links:
+        a, b = network.port(link.a), network.port(link.b)
+        if not link.up or formats_agree(a, b):
+            continue
+        gone = lost(facts, link, Rung.FORMAT)
+        cut = facts.islands.parted(link, gone)
+        odd = [e for e in (link.a, link.b) if network.port(e).tag_format != DOT1Q] or [link.a]
+        yield Fault(
+            place=str(link),
+            what=f"{link.a} tags as {a.tag_format} and {link.b} as {b.tag_format}: "
+            + (f"{vlans(cut)} cannot cross." if cut else "no tagged frame crosses."),
+            mend=f"Set {DOT1Q} at {joined(map(str, odd))}.",
+            evidence=tuple(
+                at(network, e, f"tags {network.port(e).tag_format}", Setting.TAGS) for e in (link.a, link.b)
+            ),
+            causes=tuple(cause(e, Setting.TAGS) for e in odd),
+            vlans=cut or gone,
+            members=facts.islands.cut_off(link, cut),
+            parts=bool(cut),
+        )
+
+
+@rule(
+    "tags/negotiated",
+    Severity.RISK,
+    faults=(11,),
+    looks_for="A fixed trunk whose tag format is left to negotiation.",
+    why="Some platforms refuse to make such a port a trunk at all, others agree on another format than you meant.",
+    mend=f"Set the tag format to {DOT1Q}.",
+    breaks=Example(pair("{trunk: '310,330', tags: negotiated}", "{trunk: '310,330'}"), place="archive:u1"),
+    passes=_GOOD,
+)
+def negotiated(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    network = facts.network
+    for switch in network.switches.values():
+        for port in switch.ports.values():
+            if (
+                port.enabled
+                and port.tag_format == NEGOTIATED_FORMAT
+                and isinstance(port.switching, Trunk)
+                and not port.lag
+            ):
+                ref = PortRef(switch.name, port.name)
+                yield Fault(
+                    place=str(ref),
+                    what=f"{ref} is a fixed trunk that leaves its tag format to negotiation: it may refuse to be a trunk.",
+                    mend=f"Set the tag format of {ref} to {DOT1Q}.",
+                    evidence=(at(network, ref, "tags negotiated", Setting.TAGS),),
+                    causes=(cause(ref, Setting.TAGS),),
+                )
