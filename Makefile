@@ -1,20 +1,30 @@
-# Each target does its own set-up: a virtual environment in .venv with Inkov and its tools.
+# Each target does its own set-up: a virtual environment in .venv with Inkov, and with its tools where they are needed.
 PYTHON ?= python3
 BIN := .venv/bin
+PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
 
-.PHONY: demo test lint bench screenshots
+.PHONY: demo test test-long lint bench mutants screenshots
 
-.venv/ready: pyproject.toml
+.venv/inkov: pyproject.toml
 	$(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --upgrade "pip>=25.1"
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable . --group dev
+	$(PIP) --editable .
 	touch $@
 
-demo: .venv/ready
+.venv/ready: .venv/inkov
+	$(PIP) --upgrade "pip>=25.1"
+	$(PIP) --editable . --group dev
+	touch $@
+
+demo: .venv/inkov
 	$(BIN)/inkov demo quillfin
 
+# The same answer every time: random campuses are drawn from fixed seeds.
 test: .venv/ready
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n 2 --dist worksteal
+
+# Random and long: an hour or two of campuses nobody has seen.
+test-long: .venv/ready
+	HYPOTHESIS_PROFILE=long $(BIN)/python -m pytest tests/proof tests/recheck tests/plan tests/forwarding
 
 lint: .venv/ready
 	$(BIN)/ruff check src tests benchmarks scripts
@@ -23,9 +33,13 @@ lint: .venv/ready
 	$(BIN)/lint-imports
 
 bench: .venv/ready
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --group bench
+	$(PIP) --group bench
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/proofs.py
+
+# Which changes to the heart of the program the tests would not notice; an hour or two.
+mutants: .venv/ready
+	$(BIN)/python scripts/mutants.py
 
 screenshots: .venv/ready
 	$(BIN)/python scripts/screenshots.py

@@ -8,9 +8,10 @@ from pathlib import Path
 from typing import NamedTuple
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 
-settings.register_profile("quick", deadline=None, max_examples=40, derandomize=True, database=None)
+settings.register_profile("quick", deadline=None, max_examples=25, derandomize=True, database=None)
+settings.register_profile("first", parent=settings.get_profile("quick"), phases=[Phase.generate])  # no smaller example
 settings.register_profile("long", deadline=None, max_examples=600, suppress_health_check=list(HealthCheck))
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or "quick")
 

@@ -79,7 +79,7 @@ def let_through(switch, name, packet):
         return True
     for entry in switch.filters[name].entries:
         if (entry.origin is None or packet[0] in entry.origin) and (entry.target is None or packet[1] in entry.target):
-            return entry.permits
+            return entry.accepts
     raise AssertionError("filters of random campuses end with an entry for all")
 
 

@@ -2,7 +2,7 @@
 
 from inkov.model.names import PortRef
 from inkov.model.switch import Tunnel
-from simulator import egress, ingress
+from simulator import egress, ingress, number
 from strategies import VLANS
 
 
@@ -18,7 +18,7 @@ def senders(campus, vid, *, through_tunnels=True):
     """Edge ports whose stations send in a VLAN, with the tags they use; honest ones use only what they also hear."""
     found = []
     for ref in edge_ports(campus):
-        for tags in [(), *((v,) for v in (*VLANS, 99))]:
+        for tags in [(), *((v + 4096 * number(campus, ref),) for v in (*VLANS, 99))]:
             entered = ingress(campus, ref, tags)
             own = not tags or egress(campus, ref, vid, ()) is not None
             if (

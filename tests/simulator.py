@@ -84,10 +84,32 @@ def ingress(campus, ref, tags, far=None):
     switch = campus.switches[ref.switch]
     if not switch.ports[ref.port].enabled:
         return None
-    entered = enters(switch, mode(campus, ref, far), tags)
+    entered = recognised(campus, switch, ref, mode(campus, ref, far), tags)
     if entered is None or len(entered[1]) > MAX_TAGS:
         return None
     return entered if switch.kind is Kind.UNMANAGED or relays(switch, entered[0]) else None
+
+
+def number(campus, ref):
+    """The number of a port's tag format; a tag on the wire is its VID and 4096 times that."""
+    names = {p.tag_format for s in campus.switches.values() for p in s.ports.values()} - {"802.1Q", "negotiated"}
+    own = campus.switches[ref.switch].ports[ref.port].tag_format
+    return sorted(names).index(own) + 1 if own in names else 0
+
+
+def recognised(campus, switch, ref, switching, tags):
+    """A tag is bytes: one of another format than the port's own is payload of an untagged frame."""
+    if tags and tags[0] // 4096 != number(campus, ref):
+        entered = enters(switch, switching, ())
+        return None if entered is None else (entered[0], tags)
+    own = (tags[0] % 4096, *tags[1:]) if tags else ()
+    entered = enters(switch, switching, own)
+    whole = entered is None and own and own[0] and isinstance(switching, Bridged)
+    if whole and (entered := enters(switch, switching, ())) is not None:
+        return entered[0], tags  # a bridge that does not filter passes tags it has no subinterface for
+    if isinstance(switching, Tunnel | Plain) and entered is not None and entered[1] == own:
+        return entered[0], tags
+    return entered
 
 
 def enters(switch, switching, tags):  # noqa: C901, PLR0912
@@ -138,7 +160,10 @@ def egress(campus, ref, vlan, inner, far=None):
     switch = campus.switches[ref.switch]
     if not switch.ports[ref.port].enabled or not (switch.kind is Kind.UNMANAGED or relays(switch, vlan)):
         return None
-    return leaves(switch, mode(campus, ref, far), vlan, inner)
+    sent = leaves(switch, mode(campus, ref, far), vlan, inner)
+    if sent is not None and len(sent) > len(inner):
+        return (sent[0] + 4096 * number(campus, ref), *sent[1:])
+    return sent
 
 
 def leaves(switch, switching, vlan, inner):  # noqa: C901, PLR0912
@@ -181,10 +206,7 @@ def leaves(switch, switching, vlan, inner):  # noqa: C901, PLR0912
 def passes(campus, a, b, wire):
     """Whether a frame with these tags crosses the cable at all."""
     one, other = (campus.switches[r.switch].ports[r.port] for r in (a, b))
-    if not lag_forms(one, other):
-        return False
-    formats = {p.tag_format for p in (one, other) if not isinstance(p.switching, Plain)} - {"negotiated"}
-    return len(formats) < 2 or not wire
+    return lag_forms(one, other)
 
 
 def lag_forms(one, other):

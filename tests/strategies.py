@@ -8,6 +8,7 @@ from inkov.model.campus import Cable, Campus, Segment
 from inkov.model.names import PortRef
 from inkov.model.source import Origin, Source
 from inkov.model.switch import (
+    ALL_HABITS,
     Access,
     Bridged,
     FrameTypes,
@@ -24,10 +25,11 @@ from inkov.model.switch import (
     Switch,
     Trunk,
     Tunnel,
+    Unstated,
     Vlan,
     VlanType,
 )
-from inkov.model.tree import BridgeTree, Protocol, Sync
+from inkov.model.tree import BridgeTree, Protocol, Sync, SyncRole
 from inkov.model.vlanset import ALL, VlanSet
 
 vids = st.integers(1, 4094)
@@ -110,9 +112,9 @@ def ports(draw, name, kinds):
         switching=draw(kinds),
         enabled=draw(st.integers(0, 7)) > 0,
         stance=draw(st.sampled_from(Stance)),
-        tag_format=draw(st.sampled_from(["802.1Q"] * 6 + ["other", "negotiated"])),
+        tag_format=draw(st.sampled_from(["802.1Q"] * 6 + ["other"])),
         is_lag=is_lag,
-        lacp=draw(st.none() | st.sampled_from(Lacp)) if is_lag else None,
+        lacp=draw(st.sampled_from(Lacp)) if is_lag else None,
         origin=origin,
     )
 
@@ -141,8 +143,9 @@ def switches(draw, name, kinds=KINDS):
         vlans=None if keeps_none else table,
         ports=made,
         habits=draw(HABITS),
+        unstated_habits=frozenset(),
         tree=NO_TREE,
-        sync=draw(st.sampled_from([None, None, Sync("a"), Sync("b")])),
+        sync=draw(st.sampled_from([None, None, Sync("a", SyncRole.RELAY), Sync("b", SyncRole.RELAY)])),
         origin=origin,
     )
 
@@ -160,6 +163,44 @@ def campuses(draw, kinds=KINDS):
             cables.append(Cable(first, second, source))
     segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source) for v in VLANS}
     return Campus(name="random", switches=made, cables=tuple(cables), segments=segments)
+
+
+@st.composite
+def open_campuses(draw):
+    """Campuses of switches in which any fact may be left open."""
+    campus = draw(managed())
+    switches = {}
+    for name, switch in campus.switches.items():
+        unstated = draw(st.sets(st.sampled_from(sorted(ALL_HABITS))))
+        sync = draw(st.sampled_from([None, None, Sync("a"), Sync("a", generation=3), Sync("a", generation=7)]))
+        made = {n: draw(opened(p)) for n, p in switch.ports.items()}
+        switches[name] = dataclasses.replace(switch, unstated_habits=frozenset(unstated), sync=sync, ports=made)
+    return dataclasses.replace(campus, switches=switches)
+
+
+@st.composite
+def opened(draw, port):
+    """A port of which one fact is left open, or none."""
+    switching, changes = port.switching, {}
+    what = draw(st.sampled_from(["", "", "", "mode", "vlan", "stance", "format", "lacp"]))
+    if what == "mode":
+        changes["switching"] = Unstated()
+    elif what == "vlan" and isinstance(switching, Access):
+        changes["switching"] = dataclasses.replace(switching, vid=None)
+    elif what == "vlan" and isinstance(switching, Trunk) and not switching.translate:
+        changes["switching"] = dataclasses.replace(switching, native=None, native_tagged=False, native_stated=False)
+    elif what == "stance":
+        changes["stance"] = None
+    elif what == "format":
+        changes["tag_format"] = "negotiated"
+    elif what == "lacp" and port.is_lag:
+        changes["lacp"] = None
+    return dataclasses.replace(port, **changes)
+
+
+def managed():
+    """Campuses without unmanaged devices."""
+    return campuses().filter(lambda c: all(s.kind is Kind.SWITCH for s in c.switches.values()))
 
 
 MEMBERS = (10, 20, 30, 40)

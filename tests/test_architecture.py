@@ -4,8 +4,13 @@ import ast
 import subprocess
 import sys
 from pathlib import Path
+from typing import get_args
+
+import grimp
 
 import inkov
+from inkov.kinds.table import KINDS
+from inkov.model.switch import Switching
 
 SRC = Path(inkov.__file__).parent
 CORE = ("model", "forwarding", "proof", "rules", "views", "formats")
@@ -43,4 +48,35 @@ def test_importing_the_package_loads_nothing():
 
 def test_files_stay_short():
     for path in SRC.rglob("*.py"):
-        assert len(path.read_text().splitlines()) <= 420, path
+        assert len(path.read_text().splitlines()) <= 400, path
+
+
+KIND_NAMES = {kind.__name__ for kind in KINDS}
+
+
+def matched(tree):
+    """Yields the port kinds that a module asks about: in `isinstance`, and in cases of a `match`."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "isinstance":
+            yield from (n.id for n in ast.walk(node.args[1]) if isinstance(n, ast.Name) and n.id in KIND_NAMES)
+        if isinstance(node, ast.MatchClass) and isinstance(node.cls, ast.Name) and node.cls.id in KIND_NAMES:
+            yield node.cls.id
+
+
+def test_only_kinds_and_the_checker_know_port_kinds():
+    for path in SRC.rglob("*.py"):
+        if path.parent.name not in {"kinds", "recheck"}:
+            assert set(matched(ast.parse(path.read_text()))) == set(), path
+
+
+def test_every_type_of_port_has_its_kind():
+    assert set(KINDS) == set(get_args(Switching))
+
+
+def test_no_circle_among_files():
+    graph = grimp.build_graph("inkov")
+    inside = {m: {i for i in graph.find_modules_directly_imported_by(m) if i in graph.modules} for m in graph.modules}
+    settled: set[str] = set()
+    while free := {m for m, imports in inside.items() if m not in settled and imports <= settled}:
+        settled |= free
+    assert inside.keys() - settled == set()

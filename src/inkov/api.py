@@ -7,17 +7,15 @@ from functools import lru_cache
 from os import PathLike
 from pathlib import Path
 
-from inkov.formats.certificates import digest, read_json, write_json
 from inkov.formats.site import Progress, load_files
 from inkov.forwarding.flood import Flooding
-from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
-from inkov.forwarding.sync import Syncing
+from inkov.kinds.relay import vid_of
+from inkov.kinds.table import allowed_list
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Negotiated, Trunk
 from inkov.model.vlanset import NONE, VlanSet
 from inkov.plan.reach import change
 from inkov.plan.trim import Trim
@@ -28,6 +26,9 @@ from inkov.proof.prove import prove as _prove
 from inkov.proof.sentences import BadClaim, parse_claim
 from inkov.rules.catalogue import audit as _audit
 from inkov.rules.finding import Finding
+from inkov.store.baselines import Known
+from inkov.store.baselines import write_baseline as _write_baseline
+from inkov.store.documents import digest, read_json, write_json
 from inkov.views.checks import CheckedRow, checked_row
 from inkov.views.findings import AuditView
 from inkov.views.tables import HeardRow
@@ -105,21 +106,6 @@ def lines_of(campus: Campus) -> Callable[[str, str], int | None]:
     return line
 
 
-def read_baseline(path: Path) -> frozenset[str]:
-    """Returns the identities of the findings in a baseline.
-
-    Raises:
-        BadInput: the file is no baseline.
-    """
-    ((_, document),) = read_json([path], "a baseline")
-    try:
-        if document["inkov"] == "baseline":
-            return frozenset(str(row["id"]) for row in document["findings"])
-    except (TypeError, KeyError):
-        pass
-    raise BadInput([Problem(Source(path.as_posix()), "this is no baseline; 'inkov audit --write-baseline' writes one")])
-
-
 def write_baseline(view: AuditView, path: Path) -> None:
     """Writes what an audit found as a baseline, sorted, so that it can be kept and compared.
 
@@ -127,25 +113,23 @@ def write_baseline(view: AuditView, path: Path) -> None:
         BadInput: the file cannot be written.
     """
     listed = [f for head in view.findings for f in (head, *head.also)]
-    rows = sorted(
-        ({"id": f.id, "rule": f.rule, "place": f.place} for f in listed), key=lambda r: (r["rule"], r["place"])
-    )
-    write_json(path.parent, {path.name: {"inkov": "baseline", "findings": rows}})
+    _write_baseline([Known(f.id, f.rule, f.place) for f in listed], path)
 
 
-def prove(campus: Campus, claims: Sequence[Claim | str] | None = None) -> list[Verdict]:
+def prove(campus: Campus, claims: Sequence[Claim | str] | None = None, *, strict: bool = False) -> list[Verdict]:
     """Decides claims: the given ones, or the campus file's, or that every VLAN is apart from every other.
 
     Args:
         campus: from `load`.
         claims: claims, or sentences such as `"apart tills kiosks"`.
+        strict: assume nothing that is not stated; what a proof rests on is then missing.
 
     Raises:
         BadInput: a sentence is no claim, or names an unknown segment.
     """
     net = network(campus)
     if claims is None:
-        return _prove(net)
+        return _prove(net, strict=strict)
     made: list[Claim] = []
     problems: list[Problem] = []
     for claim in claims:
@@ -155,7 +139,7 @@ def prove(campus: Campus, claims: Sequence[Claim | str] | None = None) -> list[V
             problems.append(Problem(Source("claim"), str(exc)))
     if problems:
         raise BadInput(problems)
-    return _prove(net, made)
+    return _prove(net, made, strict=strict)
 
 
 def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[list[str], list[str]]:
@@ -231,12 +215,12 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
     if inner is not None and tag is None:
         raise BadInput([Problem(Source("flood"), "an inner tag needs an outer one")])
     tags = tuple(v for v in (tag, inner) if v is not None)
-    return [HeardRow(str(h.at), h.tags) for h in Flooding(network(campus)).heard(ref, tags)]
+    return [HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in Flooding(network(campus)).heard(ref, tags)]
 
 
 def converged(campus: Campus) -> Campus:
     """Returns a campus with every VLAN table as it will be once its sync groups have settled."""
-    return Syncing(network(campus)).converged()
+    return network(campus).syncing.converged()
 
 
 def trim(campus: Campus, keep: VlanSet = NONE) -> Trim:
@@ -275,7 +259,7 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
     def check(made: Path) -> None:
         after = load(made / Path(site).name if Path(site).is_file() else made)
         found = change(network(before), network(after))
-        groups = Needs(network(after)).mixed
+        groups = network(after).needs.mixed
         mixed = VlanSet(u for v in given if v in groups for u in VlanSet.from_mask(groups[v]))
         for what, some in (("lose", found.lost), ("gain", found.gained - given - mixed)):
             if some:
@@ -285,9 +269,7 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
 
 
 def _allowed(campus: Campus, ref: PortRef) -> VlanSet:
-    switching = campus.switches[ref.switch].ports[ref.port].switching
-    trunk = switching.trunk if isinstance(switching, Negotiated) else switching
-    return trunk.allowed if isinstance(trunk, Trunk) else NONE
+    return allowed_list(campus.switches[ref.switch].ports[ref.port].switching)
 
 
 def port_named(campus: Campus, text: str) -> PortRef:

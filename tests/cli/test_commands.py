@@ -100,10 +100,12 @@ def test_prove_gives_the_reason_a_claim_holds(quillfin):
     assert ran.code == 0
     assert ran.out.splitlines()[3:] == [
         " PROVED      apart 320 350",
-        "  Why  Everything their frames could reach was followed, over 6 links and 7 switches: each stays in",
-        "       its own VLANs; no state of the trees and no failure changes that, as they only take ways",
-        "       away; the gateways that hear them are on watchtower-b, visitor-pier: past its filters and",
-        "       along its routes no packet gets from one to another.",
+        "  Why       Everything their frames could reach was followed, over 6 links and 7 switches: each",
+        "            stays in its own VLANs; no state of the trees and no failure changes that for frames, as",
+        "            they only take ways away; the gateways that hear them are on watchtower-b, visitor-pier:",
+        "            past its filters and along its routes no packet gets from one to another, as gateways",
+        "            and routes stand today.",
+        "  Rests on  nothing that is not stated",
     ]
 
 

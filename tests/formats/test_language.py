@@ -47,7 +47,7 @@ def test_sync_example(site):
     assert str(switch.sync.spread) == "1-1005"
     assert switch.prunes
     registration = switch.ports["u1"].registration
-    assert (str(registration.eligible), str(registration.forbidden)) == ("370", "350")
+    assert (str(registration.normal), str(registration.forbidden)) == ("370", "350")
 
 
 @pytest.mark.parametrize(
@@ -83,7 +83,7 @@ def test_switch_example(site):
     assert switch.ports["u1"].switching == Trunk(990, VlanSet.parse("310-330,340"))
     assert switch.ports["u1"].switching.spelling == "310-330,340"
     assert switch.ports["u1"].origin.of(Setting.ALLOWED).line == 16
-    assert switch.ports["u2"].switching == Trunk(None, VlanSet.parse("all except 320"))
+    assert switch.ports["u2"].switching == Trunk(None, VlanSet.parse("all but 320"))
     assert not switch.ports["u2"].enabled
     assert switch.ports["core"].members == ("u3", "u4")
     assert (switch.heard[0].system, switch.heard[0].far_port) == ("watchtower", "a3")
@@ -112,9 +112,9 @@ def test_routes_and_filters_of_the_example(site):
         (350, "192.0.2.97/27", "visitors", "", "guests"),
     ]
     assert [str(e) for e in switch.filters["visitors"].entries] == [
-        "deny any to 198.51.100.0/24",
-        "permit any to 192.0.2.0/24, tcp to 443",
-        "deny any to any",
+        "✗ any → 198.51.100.0/24",
+        "✓ any → 192.0.2.0/24, tcp to 443",
+        "✗ any → any",
     ]
     assert (str(switch.routes[0].prefix), str(switch.routes[0].via), switch.routing) == ("0.0.0.0/0", "192.0.2.1", True)
 
@@ -126,7 +126,7 @@ def test_routes_and_filters_of_the_example(site):
         ("gateways: {10: {address: 192.0.2.1/27, in: nix}}", "filter 'nix' is not under filters"),
         ("routes: [{to: 192.0.2.1/27, via: 192.0.2.2}]", "'192.0.2.1/27' is no prefix; 192.0.2.0/27 was meant?"),
         ("routes: [{to: 192.0.2.0/27, via: next}]", "'next' is not an address"),
-        ("filters: {a: [{action: drop}]}", "'drop' is not allowed; expected 'permit' or 'deny'"),
+        ("filters: {a: [{action: pass}]}", "'pass' is not allowed; expected 'accept' or 'drop'"),
     ],
 )
 def test_wrong_layer_3_says_so(site, text, what):

@@ -204,8 +204,8 @@ def test_what_is_not_said_is_not_guessed(tmp_path):
     )
     assert {n: p.switching for n, p in switch.ports.items()} == {
         "bare": Unstated(),
-        "open": Trunk(None, ALL),
-        "empty": Trunk(None, ALL),
+        "open": Trunk(None, ALL, native_stated=False),
+        "empty": Trunk(None, ALL, native_stated=False),
         "unsaid": Access(None),
         "r": Routed((None,)),
     }

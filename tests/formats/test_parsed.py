@@ -6,9 +6,9 @@ from hashlib import blake2b
 import pytest
 
 from conftest import REALSWITCH, run_inkov
-from inkov.formats import parsed
 from inkov.formats.site import load, load_files
 from inkov.model.settings import Setting
+from inkov.store import parsed
 
 SWITCH = "inkov: switch\nname: {}\nvlans: {{310: tanks}}\nports: {{1: {{access: {}}}, u1: {{trunk: '310-320', native: 1}}}}\n"
 

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View
+from inkov.kinds.relay import View
 from simulator import listeners
 from strategies import VLANS, campuses
 

@@ -4,7 +4,6 @@ import pytest
 
 import inkov
 from inkov.api import network
-from inkov.forwarding.islands import Islands
 from inkov.model.vlanset import VlanSet
 
 
@@ -35,7 +34,7 @@ def row(*switches, vlan=10, far_list="all"):
     ],
 )
 def test_islands_and_gaps_of_a_row(site, chain, inhabited, gaps):
-    islands = Islands(network(inkov.load(site(row(*chain)))))
+    islands = network(inkov.load(site(row(*chain)))).islands
     assert [set(i) for i in islands.inhabited(10)] == inhabited
     assert [set(group) for group, _ in islands.missing_on_the_way(10)] == gaps
     assert islands.split == (VlanSet([10]) if len(inhabited) > 1 else VlanSet())
@@ -72,7 +71,7 @@ def test_a_ring_that_is_cut_once_is_whole(site):
     files = row(*"xxx")
     files["s2.yaml"] = files["s2.yaml"].replace("neighbours: {}", "neighbours: {b: s0 a}")
     files["s1.yaml"] = files["s1.yaml"].replace("a: {trunk: all}", "a: {trunk: '20'}")
-    islands = Islands(network(inkov.load(site(files))))
+    islands = network(inkov.load(site(files))).islands
     assert not islands.split
     found = inkov.audit(inkov.load(site({})))
     told = [g for f in found for g in (f, *f.also)]

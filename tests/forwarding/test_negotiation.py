@@ -2,7 +2,8 @@
 
 import pytest
 
-from inkov.forwarding.negotiation import RESULT, Side, form
+from inkov.forwarding.negotiation import RESULT, form
+from inkov.kinds.kind import Side
 from inkov.model.switch import Access, Negotiated, Port, Stance, Trunk
 from inkov.model.vlanset import ALL
 from simulator import BECOMES
@@ -49,15 +50,15 @@ ASKS, WAITS, MUTE = (port(Negotiated(ACCESS, TRUNK), s) for s in (Stance.ACTIVE,
 )
 def test_what_an_end_becomes_and_how(mine, far, became, how):
     formed = form(mine, far)
-    assert (formed.surely.switching, formed.maybe, formed.how) == (became, None, how)
+    assert (formed.usual.switching, formed.sure, formed.how) == (became, True, how)
 
 
 def test_what_is_not_known_is_access_for_sure_and_either_perhaps():
     for far, how in ((None, "waits"), (port(TRUNK, None), "not known whether the far end announces itself")):
         formed = form(WAITS, far)
-        assert (formed.surely.switching, formed.maybe.switching, formed.how) == (ACCESS, TRUNK, how)
+        assert ([p.switching for p in formed.outcomes], formed.how) == ([ACCESS, TRUNK], how)
 
 
 def test_different_groups_refuse_each_other():
     formed = form(ASKS, WAITS, same_group=False)
-    assert (formed.surely.switching, formed.how) == (ACCESS, "refused: the ends are in different sync groups")
+    assert (formed.usual.switching, formed.how) == (ACCESS, "refused: the ends are in different sync groups")

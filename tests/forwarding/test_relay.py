@@ -2,13 +2,17 @@
 
 import pytest
 
-from inkov.forwarding.relay import NOTHING, RelayMap, View, relay_map
+from inkov.kinds.relay import NOTHING, RelayMap, View
+from inkov.kinds.table import relay_map
 from inkov.model.switch import Access, Port, Routed, Switch, Trunk, Unstated
 from inkov.model.vlanset import ALL, VlanSet
 from strategies import origin
 
 ACTIVE = VlanSet([10, 20, 30]).mask
-SWITCH = Switch(name="s", vlans=None, ports={}, origin=origin)
+SWITCH = Switch(name="s", vlans=None, ports={}, unstated_habits=frozenset(), origin=origin)
+
+
+FORMATS = {"802.1Q": 0}
 
 
 def mask(*vids):
@@ -32,10 +36,10 @@ def mask(*vids):
 )
 def test_each_kind_of_port(switching, must, may):
     port = Port(name="p", switching=switching, origin=origin)
-    assert relay_map(port, SWITCH, ACTIVE, View.MUST) == must
-    assert relay_map(port, SWITCH, ACTIVE, View.MAY) == (must if may is None else may)
+    assert relay_map(port, SWITCH, ACTIVE, View.MUST, FORMATS) == must
+    assert relay_map(port, SWITCH, ACTIVE, View.MAY, FORMATS) == (must if may is None else may)
     off = Port(name="p", switching=switching, enabled=False, origin=origin)
-    assert relay_map(off, SWITCH, ACTIVE, View.MAY) == NOTHING
+    assert relay_map(off, SWITCH, ACTIVE, View.MAY, FORMATS) == NOTHING
 
 
 def test_priority_tagged_counts_as_untagged_and_inner_tags_stay():

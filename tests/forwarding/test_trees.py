@@ -8,7 +8,7 @@ import inkov
 from conftest import write_files
 from inkov.forwarding.election import Basis, BridgeId, Port, Role, elect
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View
+from inkov.kinds.relay import View
 from inkov.model.names import PortRef
 from inkov.model.tree import default_cost
 from inkov.rules.triangle import triangle

@@ -43,9 +43,10 @@ def test_text_reads_back(a):
         ("all", "all"),
         ("1-4094", "all"),
         ("none", "none"),
-        ("all except 320,340", "all except 320,340"),
-        ("all except none", "all"),
-        ("all except all", "none"),
+        ("all but 320,340", "all but 320,340"),
+        ("all except 320,340", "all but 320,340"),
+        ("all but none", "all"),
+        ("all but all", "none"),
     ],
 )
 def test_prints_in_one_way(text, printed):
@@ -61,11 +62,11 @@ def test_prints_in_one_way(text, printed):
         ("30-10", "range 30-10 runs backwards; expected 10-30"),
         (
             "tills",
-            "'tills' is not a VLAN list; expected numbers and ranges such as 310-330,305, or all, none, all except 320",
+            "'tills' is not a VLAN list; expected numbers and ranges such as 310-330,305, or all, none, all but 320",
         ),
         (
             "310,,320",
-            "'' is not a VLAN list; expected numbers and ranges such as 310-330,305, or all, none, all except 320",
+            "'' is not a VLAN list; expected numbers and ranges such as 310-330,305, or all, none, all but 320",
         ),
     ],
 )

@@ -7,9 +7,8 @@ from hypothesis import HealthCheck, assume, given, settings
 
 import inkov
 from conftest import write_files
-from inkov.forwarding.islands import Islands
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View
+from inkov.kinds.relay import View
 from inkov.model.switch import Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.plan.reach import change
@@ -70,7 +69,7 @@ def trees_of(campus):
 def parts(campus):
     """For each VLAN the sets of switches with members that reach each other."""
     network = Network(campus)
-    islands = Islands(network)
+    islands = network.islands
     found = {}
     for vid in VIDS:
         homes = network.live_members(vid).keys()
@@ -160,7 +159,7 @@ def test_planned_switches_say_what_trimming_would_hurt(inkov, site):
 def test_lists_as_all_except(inkov, site):
     site(CHAIN)
     ran = inkov("trim", ".", "--style", "all-except", "--switch", "archive")
-    assert "all except 1,340" in ran.out.replace(", ", ",")
+    assert "all but 1,340" in ran.out.replace(", ", ",")
     assert inkov("trim", ".", "--keep", "x").code == 2
 
 

@@ -59,13 +59,13 @@ GATEWAYS = "gateways: {10: {address: 192.0.2.1/29, in: f}, 20: 192.0.2.65/29}\n"
 @pytest.mark.parametrize(
     ("more", "outcome", "says"),
     [
-        ("routing: true\nfilters: {f: [{action: permit}]}\n", Broken, "f: permit any to any"),
-        ("routing: true\nfilters: {f: [{action: deny, to: 192.0.2.64/29}, {action: permit}]}\n", Broken, ""),
-        ("routing: false\nfilters: {f: [{action: permit}]}\n", Proved, ""),
-        ("filters: {f: [{action: permit}]}\n", CannotTell, "whether core routes is not stated"),
-        ("routing: true\nfilters: {f: [{action: deny, only: tcp to 80}, {action: deny}]}\n", Broken, ""),
+        ("routing: true\nfilters: {f: [{action: accept}]}\n", Broken, "f: ✓ any → any"),
+        ("routing: true\nfilters: {f: [{action: drop, to: 192.0.2.64/29}, {action: accept}]}\n", Broken, ""),
+        ("routing: false\nfilters: {f: [{action: accept}]}\n", Proved, ""),
+        ("filters: {f: [{action: accept}]}\n", CannotTell, "whether core routes is not stated"),
+        ("routing: true\nfilters: {f: [{action: drop, only: tcp to 80}, {action: drop}]}\n", Broken, ""),
         (
-            "routing: true\nfilters: {f: [{action: deny, to: 192.0.2.0/29}]}\n",
+            "routing: true\nfilters: {f: [{action: drop, to: 192.0.2.0/29}]}\n",
             Broken,
             "",
         ),
@@ -82,7 +82,7 @@ def test_filters_and_routing_decide(site, more, outcome, says):
 
 def test_a_hostile_station_forges_its_address(site):
     text = HEAD + "gateways: {10: {address: 192.0.2.1/29, in: f, out: g}, 20: 192.0.2.65/29}\nrouting: true\n"
-    text += "filters:\n  f: [{action: deny, from: 192.0.2.0/29}, {action: permit}]\n  g: [{action: deny}]\n"
+    text += "filters:\n  f: [{action: drop, from: 192.0.2.0/29}, {action: accept}]\n  g: [{action: drop}]\n"
     campus = inkov.load(site({"core.yaml": text}))
     honest, hostile = inkov.prove(campus, ["apart 10 20", "apart 10 20 facing hostile"])
     assert isinstance(honest.outcome, Proved)

@@ -9,72 +9,12 @@ from hypothesis import given
 
 import inkov
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart, Together
+from inkov.model.campus import Apart
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind
 from inkov.proof.grid import Meets, grid
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
-from proof_sides import hearers, senders
-from simulator import listeners
-from strategies import VLANS, campuses
-
-
-def hears(campus, a, b):
-    """Whether any station of VLAN a is heard by one of VLAN b on another port or in another VLAN."""
-    theirs = hearers(campus, b)
-    return any(
-        at in theirs and vlan == b for ref, tags in senders(campus, a) for at, vlan, _ in listeners(campus, ref, tags)
-    )
-
-
-managed = campuses().filter(lambda c: all(s.kind is Kind.SWITCH for s in c.switches.values()))
-
-
-@given(managed)
-def test_apart_is_what_the_simulator_sees(campus):
-    network = Network(campus)
-    for a, b in combinations(VLANS, 2):
-        (verdict,) = prove(network, [Apart("x", (f"v{a}", f"v{b}"))])
-        meet = hears(campus, a, b) or hears(campus, b, a)
-        match verdict.outcome:
-            case Proved():
-                assert not meet
-            case Broken(witnesses=witnesses):
-                assert meet or any(w.way[0].by == w.way[-1].out for w in witnesses)
-                for w in witnesses:
-                    replay(campus, w)
-            case CannotTell(missing=missing):
-                assert not meet
-                assert missing
-
-
-def replay(campus, witness):
-    """A witness is a way a frame really takes: the simulator hears it at the end of it."""
-    first, last = witness.way[0], witness.way[-1]
-    heard = listeners(campus, first.by, first.arrived)
-    if first.by != last.out:
-        assert (last.out, last.domain, last.leaves) in heard
-
-
-@given(managed)
-def test_together_is_what_the_simulator_sees(campus):
-    network = Network(campus)
-    for vid in VLANS:
-        (verdict,) = prove(network, [Together("x", (f"v{vid}",))])
-        sending, hearing = senders(campus, vid, through_tunnels=False), hearers(campus, vid)
-        everyone = {ref for ref, _ in sending} | hearing
-        whole = all(
-            everyone - {ref} <= {at for at, vlan, _ in listeners(campus, ref, tags) if vlan == vid and at in hearing}
-            for ref, tags in sending
-        )
-        match verdict.outcome:
-            case Proved():
-                assert whole
-            case Broken():
-                assert not whole
-            case CannotTell():
-                assert not everyone or not whole
+from strategies import VLANS, campuses, managed
 
 
 @given(campuses())
@@ -190,7 +130,7 @@ def test_grid_says_what_single_claims_say(inkov, quillfin):
     assert rows["tank-sensors"]["heard_in"]["vet-records"] == "apart"
 
 
-@given(managed)
+@given(managed())
 def test_grid_agrees_with_the_prover(campus):
     network = Network(campus)
     made = grid(network, [f"v{v}" for v in VLANS])

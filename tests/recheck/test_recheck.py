@@ -198,6 +198,34 @@ def test_what_is_no_certificate_is_rejected_with_the_reason(certified, tmp_path,
     assert reason in " ".join(ran.out.split()).lower()
 
 
+FORGED = [
+    ({"pairs": []}, "the claim has no pairs of its segments"),
+    ({"pairs": [["tills", "tills"]]}, "the claim has no pairs of its segments"),
+    ({"layers": []}, "the claim is about no layer"),
+    ({"segments": [], "pairs": []}, "the claim names no segments, or one twice"),
+    ({"kind": "near"}, "'near' is no kind of claim"),
+    ({"facing": "friendly"}, "'friendly' is no kind of station"),
+]
+
+
+@pytest.mark.parametrize(("change", "reason"), FORGED, ids=lambda x: next(iter(x), "") if isinstance(x, dict) else "")
+def test_a_claim_that_claims_nothing_is_refused(certified, change, reason):
+    made = json.loads((certified / "proofs" / "card-data-stays-apart.json").read_text("utf-8"))
+    made["claim"] |= {"name": "another name"} | change
+    assert check(inkov.load(certified), made).reasons == [reason]
+
+
+def test_the_claim_that_was_checked_is_told_and_not_the_title(certified):
+    """A title is no more than text: what was decided stands in the data, and is what the check prints."""
+    made = json.loads((certified / "proofs" / "card-data-stays-apart.json").read_text("utf-8"))
+    made["claim"] |= {"name": "nobody ever meets anybody"}
+    made["assumed"] = ["nothing"]
+    checked = check(inkov.load(certified), made)
+    assert checked.reasons == []
+    assert checked.claim == "apart tills and kiosks, at layers 2 and 3, facing hostile stations"
+    assert "nothing" not in checked.rests_on
+
+
 def test_a_claim_made_weaker_is_not_the_claim_of_the_campus(certified, tmp_path):
     made = json.loads((certified / "proofs" / "card-data-stays-apart.json").read_text("utf-8"))
     made["claim"]["facing"] = "honest"

@@ -69,8 +69,9 @@ def audit(
     """Find what is wrong: findings by cause, worst first."""
     from inkov import api
     from inkov.rules.choice import Choice
+    from inkov.store.baselines import read_baseline
 
-    known = api.read_baseline(baseline) if baseline is not None else frozenset()
+    known = read_baseline(baseline) if baseline is not None else frozenset()
     choice = Choice(
         only=_rules(only, "--only"),
         skip=_rules(skip, "--skip"),

@@ -62,7 +62,7 @@ def put(text: str, output: Path | None) -> None:
     if output is None:
         sys.stdout.write(text)
         return
-    from inkov.formats.writing import write_text
+    from inkov.store.writing import write_text
 
     write_text(output, text)
 

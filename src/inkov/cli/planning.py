@@ -84,7 +84,7 @@ def _apply(site: Path, advice: Trim, planned: list[Path], style: ListStyle, fold
     used = VlanSet.from_mask(advice.network.used)
     known = api.load(site).switches if planned else advice.network.switches
     lists = {
-        ref: some.exact if exact or not used - some else f"all except {(used - some).exact}"
+        ref: some.exact if exact or not used - some else f"all but {(used - some).exact}"
         for ref, some in advice.lists.items()
         if ref.switch in known
     }

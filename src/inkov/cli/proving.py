@@ -23,6 +23,9 @@ def prove(
         ),
     ] = None,
     grid: Annotated[bool, typer.Option("--grid", help="Show every segment against every other instead.")] = False,
+    strict: Annotated[
+        bool, typer.Option("--strict", help="Assume nothing that is not stated; what a proof rests on is then missing.")
+    ] = False,
     certificate: Annotated[
         Path | None,
         typer.Option(metavar="DIR", help="Write a certificate of each proof there, for 'inkov recheck'."),
@@ -36,7 +39,7 @@ def prove(
     """
     if grid:
         _grid(site, result_format, output)
-    elif not decide(site, claim, result_format, output, certificate):
+    elif not decide(site, claim, result_format, output, certificate, strict=strict):
         raise typer.Exit(Exit.FOUND)
 
 
@@ -52,7 +55,13 @@ def _grid(site: Path, result_format: Format, output: Path | None) -> None:
 
 
 def decide(
-    site: Path, claims: list[str] | None, result_format: Format, output: Path | None, folder: Path | None = None
+    site: Path,
+    claims: list[str] | None,
+    result_format: Format,
+    output: Path | None,
+    folder: Path | None = None,
+    *,
+    strict: bool = False,
 ) -> bool:
     """Decides claims, writes certificates into a folder if there is one, and tells whether all claims were proved."""
     network = load_network(site)
@@ -61,7 +70,7 @@ def decide(
     from inkov.render.proof_text import prove_text
     from inkov.views.reports import verdict_views
 
-    verdicts = api.prove(network.campus, claims or None)
+    verdicts = api.prove(network.campus, claims or None, strict=strict)
     views = verdict_views(verdicts)
     if folder is not None:
         written, without = api.certify(network.campus, verdicts, folder)

@@ -157,6 +157,10 @@ def _within(node: Spanned, *names: str) -> Spanned | None:
 
 def _export_cut(config: Spanned, said: str) -> Cut:
     vlans = VlanSet.parse(said)
+    if not vlans:
+        raise CannotEdit(
+            "an empty list in an export means all VLANs, so it cannot say that a trunk carries none; shut the port"
+        )
     items: list[int | str] = [] if vlans == ALL else [a if a == b else f"{a}..{b}" for a, b in vlans.ranges()]
     written = json.dumps(items)
     for key, value in config.value.items():

@@ -181,7 +181,7 @@ def _to_edge(value: Any) -> bool | None:
 
 _VID_SCHEMA = {"type": "integer", "minimum": VID_MIN, "maximum": VID_MAX}
 _LIST_SCHEMA = {
-    "description": "VLAN list: 310, 310-330,305, all, none, all except 320",
+    "description": "VLAN list: 310, 310-330,305, all, none, all but 320",
     "anyOf": [_VID_SCHEMA, {"type": "string"}],
 }
 

@@ -107,11 +107,17 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict
     for name, port in made.items():
         if port.is_lag:
             names = members.get(name) or list(port.members)
-            made[name] = port = replace(port, members=tuple(sorted((n for n in names if n in ports), key=natural)))
-            if port.lacp is Lacp.ACTIVE and name in lacp:
-                where = f"/lacp/interfaces/interface[name={name}]/config/lacp-mode"
-                made[name] = replace(port, lacp=lacp[name], origin=port.origin.also({Setting.LACP: where}))
+            whole = replace(port, members=tuple(sorted((n for n in names if n in ports), key=natural)))
+            made[name] = _with_mode(whole, lacp.get(name))
     return made
+
+
+def _with_mode(lag: Port, mode: Lacp | None) -> Port:
+    """Returns an aggregate with how it negotiates, where that is said and it does."""
+    if mode is None or lag.lacp is not Lacp.ACTIVE:
+        return lag
+    where = f"/lacp/interfaces/interface[name={lag.name}]/config/lacp-mode"
+    return replace(lag, lacp=mode, origin=lag.origin.also({Setting.LACP: where}))
 
 
 def _lacp_modes(document: Node, reading: Reading) -> dict[str, Lacp]:
@@ -203,6 +209,7 @@ def _switching(leaves: Node, path: str, reading: Reading) -> Switching:
         return _trunk(
             None if native is None else vlan_number(native, reading, f"{path}/native-vlan"),
             _trunk_vlans(leaves.get("trunk-vlans"), reading, f"{path}/trunk-vlans"),
+            stated=native is not None,
         )
     if mode is not None:
         reading.wrong(f"{mode!r:.40} is not an interface mode; expected ACCESS or TRUNK", f"{path}/interface-mode")
@@ -215,8 +222,8 @@ def _access(vid: Vid | None) -> Access:
 
 
 @lru_cache(maxsize=8192)
-def _trunk(native: Vid | None, allowed: VlanSet) -> Trunk:
-    return Trunk(native, allowed)
+def _trunk(native: Vid | None, allowed: VlanSet, *, stated: bool) -> Trunk:
+    return Trunk(native, allowed, native_stated=stated)
 
 
 def _trunk_vlans(value: Any, reading: Reading, path: str) -> VlanSet:

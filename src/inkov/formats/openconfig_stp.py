@@ -52,12 +52,9 @@ def bridge_tree(document: Node, reading: Reading) -> Bridge:
     if protocol is Protocol.RSTP:
         return Bridge(BridgeTree(protocol, priority), address, places)
     if protocol is Protocol.PER_VLAN:
-        own: dict[int, int] = {}
-        for entry in entries(holder, "vlan", "vlan-id", reading, "/stp/rapid-pvst/vlan"):
-            vid, said = _key(entry, "vlan-id"), leaves_of(entry).get("bridge-priority")
-            if vid is not None and said is not None:
-                own[vid] = _number(said, BRIDGE_PRIORITY, reading, f"/stp/rapid-pvst/vlan[vlan-id={vid}]")
-                places[f"{Setting.TREE_OWN.key}/{vid}"] = f"{below}/vlan[vlan-id={vid}]/config/bridge-priority"
+        own = _by_vlan(holder, reading)
+        for vid in own:
+            places[f"{Setting.TREE_OWN.key}/{vid}"] = f"{below}/vlan[vlan-id={vid}]/config/bridge-priority"
         return Bridge(BridgeTree(protocol, own=own), address, places)
     tree = _mstp(holder, leaves, reading)
     if leaves.keys() & {"name", "revision"} or tree.region != Region(""):
@@ -66,6 +63,16 @@ def bridge_tree(document: Node, reading: Reading) -> Bridge:
         where = f"{below}/mst-instances/mst-instance[mst-id={number}]/config/bridge-priority"
         places[f"{Setting.TREE_OWN.key}/{number}"] = where
     return Bridge(tree, address, places)
+
+
+def _by_vlan(holder: Node, reading: Reading) -> dict[int, int]:
+    """Returns the priority in the tree of each VLAN that has one of its own."""
+    own: dict[int, int] = {}
+    for entry in entries(holder, "vlan", "vlan-id", reading, "/stp/rapid-pvst/vlan"):
+        vid, said = _key(entry, "vlan-id"), leaves_of(entry).get("bridge-priority")
+        if vid is not None and said is not None:
+            own[vid] = _number(said, BRIDGE_PRIORITY, reading, f"/stp/rapid-pvst/vlan[vlan-id={vid}]")
+    return own
 
 
 def _mstp(holder: Node, leaves: Node, reading: Reading) -> BridgeTree:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from inkov.formats.switch_document import PortEntry, StartsAs, Switched
+from inkov.kinds.table import access_of, trunk_of
+from inkov.kinds.table import kind as kind_of
 from inkov.model.switch import (
     Access,
     FrameTypes,
@@ -40,13 +42,14 @@ def switching(entry: Switched, starts: StartsAs, kind: Kind, complain: Complain)
     if isinstance(entry, PortEntry) and (entry.subinterfaces or kind is Kind.ROUTER):
         return Routed(tuple(tag or None for tag in entry.subinterfaces))
     made = _of_keys(entry, starts)
-    if not isinstance(made, Trunk | Negotiated):
+    trunks = trunk_of(made) is not None or kind_of(made).becomes(made) is not None
+    if not trunks:
         for key in ("native", "translate", "native_tagged"):
             if key in entry.model_fields_set:
                 shown = key.replace("_", "-")
-                article = "an access port" if isinstance(made, Access) else "no trunk"
+                article = "an access port" if access_of(made) else "no trunk"
                 complain(f"{shown!r} belongs to a trunk, and this is {article}", shown)
-    if entry.voice is not None and not isinstance(made, Access | Negotiated | Trunk):
+    if entry.voice is not None and not (trunks or access_of(made)):
         complain("'voice' belongs to an access port", "voice")
     return made
 

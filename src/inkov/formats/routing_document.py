@@ -39,17 +39,22 @@ GatewayField = Annotated[
 """A gateway, or no more than its address."""
 
 
+def _action(value: Any) -> Any:
+    """Takes the words of earlier versions, too."""
+    return {"permit": "accept", "deny": "drop"}.get(value, value) if isinstance(value, str) else value
+
+
 class FilterEntry(Document):
     """One entry of an address filter; the first that matches a packet decides."""
 
-    action: Literal["permit", "deny"]
+    action: Annotated[Literal["accept", "drop"], BeforeValidator(_action)]
     from_: PrefixOrAny = Field(None, description="Where packets come from; any when left out.")
     to: PrefixOrAny = Field(None, description="Where packets go; any when left out.")
     only: Label = Field("", description="What else must match, in words, such as 'tcp to 443'.")
 
     def model(self, source: Source) -> Entry:
         """Returns the entry."""
-        return Entry(self.action == "permit", self.from_, self.to, self.only, source)
+        return Entry(self.action == "accept", self.from_, self.to, self.only, source)
 
 
 class RouteEntry(Document):

@@ -14,13 +14,13 @@ from typing import TYPE_CHECKING
 
 from inkov.formats import jsontext, openconfig
 from inkov.formats.openconfig_wrappers import is_openconfig
-from inkov.formats.parsed import Entry, Parsed
 from inkov.formats.reading import Reading
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import natural
 from inkov.model.source import Source
-from inkov.model.switch import WORST_HABITS, Switch
+from inkov.model.switch import Switch
+from inkov.store.parsed import Entry, Parsed
 
 if TYPE_CHECKING:
     from inkov.formats.campus_file import CampusFile
@@ -228,9 +228,13 @@ class _Loader:
         switch = openconfig.read(found, reading, path.stem)
         if self.campus_files:
             from inkov.formats.switch_file import habits
+            from inkov.kinds.table import without_native
 
             assume = self.campus_files[0][1].document.assume
-            switch = replace(switch, habits=habits(assume), worst=habits(assume, usual=WORST_HABITS))
+            stated, unstated = habits(assume)
+            switch = replace(switch, habits=stated, unstated_habits=unstated)
+            if assume.unstated_native == "none":
+                switch = replace(switch, ports={n: without_native(p) for n, p in switch.ports.items()})
         return Entry(switch, saved=False, notes=())
 
     def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:

@@ -145,6 +145,9 @@ class Assume(Document):
     uneven_link: Literal["run", "block"] | None = Field(
         None, description="A tree per VLAN, and a link whose natives differ or whose ends are of different kinds."
     )
+    unstated_native: Literal["none"] | None = Field(
+        None, description="none: a trunk whose native VLAN an export does not state has none."
+    )
 
 
 class DomainEntry(Document):

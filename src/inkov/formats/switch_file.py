@@ -19,9 +19,9 @@ from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 from inkov.model.switch import (
+    ALL_HABITS,
     DEFAULT_VLAN,
     DOT1Q,
-    WORST_HABITS,
     Bridged,
     Habits,
     Heard,
@@ -48,20 +48,13 @@ def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None
     return None if document is None else _Builder(document, lines, reading, assume or Assume()).switch()
 
 
-def habits(*stated: Assume, usual: Habits | None = None) -> Habits:
-    """Returns habits: each as the first block that states it says, else the usual."""
-    usual = usual or Habits()
+_YES = {"own_tag": "accept", "native_outside_list": "pass", "tagged_native": "accept", "uneven_link": "run"}
 
-    def habit(key: str, yes: str, default: bool) -> bool:
-        said = next((v for a in stated if (v := getattr(a, key)) is not None), None)
-        return default if said is None else said == yes
 
-    return Habits(
-        own_tag=habit("own_tag", "accept", usual.own_tag),
-        native_outside_list=habit("native_outside_list", "pass", usual.native_outside_list),
-        tagged_native=habit("tagged_native", "accept", usual.tagged_native),
-        uneven_link=habit("uneven_link", "run", usual.uneven_link),
-    )
+def habits(*stated: Assume) -> tuple[Habits, frozenset[str]]:
+    """Returns habits: each as the first block that states it says, else the usual; and which of them nothing states."""
+    said = {key: v for a in reversed(stated) for key in _YES if (v := getattr(a, key)) is not None}
+    return Habits(**{key: v == _YES[key] for key, v in said.items()}), ALL_HABITS - said.keys()
 
 
 class _Builder:
@@ -96,6 +89,7 @@ class _Builder:
         elif vlans is not None:
             table = {v: self.vlan(v, e) for v, e in sorted(vlans.items())}
             table.setdefault(DEFAULT_VLAN, Vlan(DEFAULT_VLAN, "default"))
+        own_habits, unstated = habits(self.document.assume, self.inherited)
         return Switch(
             name=self.document.name,
             vlans=table,
@@ -103,8 +97,8 @@ class _Builder:
             heard=self.heard(ports),
             mac=self.document.mac or "",
             kind=self.kind,
-            habits=habits(self.document.assume, self.inherited),
-            worst=habits(self.document.assume, self.inherited, usual=WORST_HABITS),
+            habits=own_habits,
+            unstated_habits=unstated,
             role=self.document.role,
             tree=self.document.tree.model(),
             sync=self.document.sync.model() if self.document.sync else None,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
@@ -117,9 +117,17 @@ _PORT_TREES = {edge: PortTree(edge) for edge in (None, True, False)}
 class RegistrationEntry(Document):
     """What dynamic pruning may take off a port (802.1Q registration)."""
 
-    eligible: ListField = Field(VlanList(ALL, "all"), description="May be pruned; the default VLAN never is.")
+    normal: ListField = Field(VlanList(ALL, "all"), description="May be pruned; the default VLAN never is.")
     fixed: ListField = Field(VlanList(NONE, "none"), description="Always sent.")
     forbidden: ListField = Field(VlanList(NONE, "none"), description="Never sent.")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_once(cls, value: Any) -> Any:
+        """Takes the word of earlier versions for `normal`."""
+        if isinstance(value, dict) and "eligible" in value and "normal" not in value:
+            return {"normal" if k == "eligible" else k: v for k, v in value.items()}
+        return value
 
     @model_validator(mode="after")
     def _one_way(self) -> RegistrationEntry:
@@ -133,7 +141,7 @@ def registration(entry: RegistrationEntry | None) -> Registration:
     return (
         ANY_REGISTRATION
         if entry is None
-        else Registration(entry.eligible.vlans - entry.fixed.vlans, entry.forbidden.vlans)
+        else Registration(entry.normal.vlans - entry.fixed.vlans, entry.forbidden.vlans)
     )
 
 

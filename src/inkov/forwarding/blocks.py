@@ -12,7 +12,7 @@ from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.relay import Mask
+from inkov.kinds.relay import Mask
 
 
 @dataclass(frozen=True, slots=True)

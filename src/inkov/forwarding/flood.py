@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Tags, View
+from inkov.kinds.relay import Domain, Tags, View
 from inkov.model.names import PortRef
 
 
@@ -25,7 +25,7 @@ class HeardAt(NamedTuple):
 class Flooding:
     """Floods over one campus; what two ports have in common is worked out once."""
 
-    def __init__(self, network: Network, view: View = View.MUST) -> None:
+    def __init__(self, network: Network, view: View = View.USUAL) -> None:
         self.network = network
         self.view = view
         self._reached: dict[tuple[tuple[str, Domain, Tags], ...], list[HeardAt]] = {}

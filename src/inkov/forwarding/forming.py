@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from inkov.model.switch import NEGOTIATED_FORMAT, Lacp, Plain, Port
+from inkov.kinds.table import keeps_format
+from inkov.model.switch import NEGOTIATED_FORMAT, Lacp, Port
+
+_NEGOTIATES = frozenset({Lacp.ACTIVE, Lacp.PASSIVE})
 
 
 def lag_failure(a: Port, b: Port) -> str:
@@ -16,11 +19,18 @@ def lag_failure(a: Port, b: Port) -> str:
         modes = {a.lacp, b.lacp}
         if modes == {Lacp.PASSIVE}:
             return "both ends wait for the other to form the LAG"
-        if Lacp.STATIC in modes and modes & {Lacp.ACTIVE, Lacp.PASSIVE}:
+        if Lacp.STATIC in modes and modes & _NEGOTIATES:
             return "one end negotiates the LAG and the other does not"
         return ""
     lag = a if a.is_lag else b
-    return "one end negotiates a LAG, the other is no LAG" if lag.lacp in {Lacp.ACTIVE, Lacp.PASSIVE} else ""
+    return "one end negotiates a LAG, the other is no LAG" if lag.lacp in _NEGOTIATES else ""
+
+
+def forms(a: Port, b: Port) -> bool | None:
+    """Tells whether the LAGs at two ends surely form, or surely do not; None when how one forms is not stated."""
+    if any(p.is_lag and p.lacp is None for p in (a, b)):
+        return None
+    return not lag_failure(a, b)
 
 
 def formats_agree(a: Port, b: Port) -> bool:
@@ -28,6 +38,6 @@ def formats_agree(a: Port, b: Port) -> bool:
 
     A format left to negotiation suits any, and an unmanaged device does not look.
     """
-    if isinstance(a.switching, Plain) or isinstance(b.switching, Plain):
+    if not (keeps_format(a) and keeps_format(b)):
         return True
     return a.tag_format == b.tag_format or NEGOTIATED_FORMAT in {a.tag_format, b.tag_format}

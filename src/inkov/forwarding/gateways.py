@@ -10,18 +10,17 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
-from inkov.forwarding.relay import Domain, Mask, Tags, View
+from inkov.forwarding.bridging import Bridging
+from inkov.kinds.relay import Domain, Mask, Tags, View
+from inkov.kinds.table import subinterfaces
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Source
-from inkov.model.switch import Kind, Routed, VlanType
+from inkov.model.switch import Kind, VlanType
 from inkov.model.vlanset import Vid
-
-if TYPE_CHECKING:
-    from inkov.forwarding.network import Network
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,24 +64,24 @@ class Sets(NamedTuple):
 class Gateways:
     """All gateways of a campus."""
 
-    def __init__(self, network: Network) -> None:
-        self.network = network
+    def __init__(self, plant: Bridging) -> None:
+        self.plant = plant
         self._states: dict[Interface, State] = {}
         self._starts: dict[tuple[Interface, View], Sets] = {}
 
     @cached_property
     def all(self) -> list[Interface]:
         """Every gateway, by device, then in the order of its file."""
-        return [i for device in self.network.switches for i in self.of(device)]
+        return [i for device in self.plant.switches for i in self.of(device)]
 
     def of(self, device: str) -> list[Interface]:
         """Returns the gateways of a device."""
-        return [Interface(device, g, self._port(device, g)) for g in self.network.switches[device].gateways]
+        return [Interface(device, g, self._port(device, g)) for g in self.plant.switches[device].gateways]
 
     def _port(self, device: str, gateway: Gateway) -> PortRef | None:
         if not gateway.port:
             return None
-        ports = self.network.switches[device].ports
+        ports = self.plant.switches[device].ports
         lag = ports[gateway.port].lag if gateway.port in ports else None
         return PortRef(device, lag or gateway.port)
 
@@ -99,7 +98,7 @@ class Gateways:
         """Returns the VLANs a gateway serves."""
         if interface.port is None:
             return [] if interface.gateway.vid is None else [interface.gateway.vid]
-        masks = self.starts(interface, View.MUST).masks.values()
+        masks = self.starts(interface, View.USUAL).masks.values()
         found = sorted({v for mask in masks for v in range(1, mask.bit_length()) if mask >> v & 1})
         return found or ([] if interface.gateway.vid is None else [interface.gateway.vid])
 
@@ -119,39 +118,39 @@ class Gateways:
 
     def _of_vlan(self, interface: Interface) -> State:
         gateway, name = interface.gateway, interface.device
-        switch, vid = self.network.switches[name], gateway.vid or 0
+        switch, vid = self.plant.switches[name], gateway.vid or 0
         if not gateway.enabled:
             return State(False, "it is shut down", gateway.source)
-        if not self.network.active(name, View.MAY) >> vid & 1:
-            state = "suspended" if self.network.defined(name) >> vid & 1 else "not defined"
+        if not self.plant.active(name, View.MAY) >> vid & 1:
+            state = "suspended" if self.plant.defined(name) >> vid & 1 else "not defined"
             return State(False, f"VLAN {vid} is {state} on {name}", switch.origin.of(Setting.VLANS))
         for view, up in ((View.MUST, True), (View.MAY, None)):
             ports = [PortRef(name, p.name) for p in switch.ports.values() if p.lag is None or p.lag not in switch.ports]
-            if self.network.active(name, view) >> vid & 1 and any(
-                self.network.relay(ref, view).sends >> vid & 1 and self._plugged(ref) for ref in ports
+            if self.plant.active(name, view) >> vid & 1 and any(
+                self.plant.relay(ref, view).sends >> vid & 1 and self._plugged(ref) for ref in ports
             ):
                 return State(up, "" if up else f"whether a port of {name} carries VLAN {vid} is not stated")
         return State(False, f"no port of {name} that is up carries VLAN {vid}", gateway.source)
 
     def _plugged(self, ref: PortRef) -> bool:
         """Tells whether a port may have something on it: it is cabled to an enabled port, or not cabled at all."""
-        links = [k for k in self.network.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
+        links = [k for k in self.plant.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
         return any(k.up for k in links) or not links
 
     def _of_port(self, interface: Interface) -> State:
         gateway, ref = interface.gateway, interface.port
-        if ref is None or not self.network.has(ref):
+        if ref is None or not self.plant.has(ref):
             return State(None, f"port {gateway.port} of {interface.device} is not in the input", gateway.source)
-        port = self.network.port(ref)
+        port = self.plant.port(ref)
         if not (gateway.enabled and port.enabled):
             return State(False, f"{ref} is disabled", port.origin.of(Setting.ENABLED))
-        links = [k for k in self.network.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
+        links = [k for k in self.plant.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
         if not links:
             return State(None, f"what {ref} is cabled to is not known", port.origin.here)
         if not any(k.up for k in links):
             far = links[0].b if links[0].a == ref else links[0].a
             return State(
-                False, f"{far}, the far end of {ref}, is disabled", self.network.port(far).origin.of(Setting.ENABLED)
+                False, f"{far}, the far end of {ref}, is disabled", self.plant.port(far).origin.of(Setting.ENABLED)
             )
         if doubt := next((k.doubt for k in links if k.doubt), ""):
             return State(None, doubt)
@@ -164,8 +163,8 @@ class Gateways:
         ref = interface.port
         return [
             k.b if k.a == ref else k.a
-            for k in self.network.links_at.get(interface.device, ())
-            if ref in {k.a, k.b} and k.up and (view is View.MAY or not (k.doubt or self.network.lag_failure(k)))
+            for k in self.plant.links_at.get(interface.device, ())
+            if ref in {k.a, k.b} and k.up and (view is View.MAY or not (k.doubt or self.plant.lag_failure(k)))
         ]
 
     def starts(self, interface: Interface, view: View) -> Sets:
@@ -178,13 +177,11 @@ class Gateways:
     def _sets_out(self, interface: Interface, view: View) -> Sets:
         vid = interface.gateway.vid
         if interface.port is None:
-            return Sets(
-                {interface.device: 0 if vid is None else 1 << vid & self.network.active(interface.device, view)}
-            )
+            return Sets({interface.device: 0 if vid is None else 1 << vid & self.plant.active(interface.device, view)})
         masks: dict[str, Mask] = defaultdict(int)
         tagged: list[tuple[str, Domain, Tags]] = []
         for far in self.far_ends(interface, view):
-            for domain, inner in self.network.relay(far, view).accept(interface.tags):
+            for domain, inner in self.plant.relay(far, view).accept(interface.tags):
                 if inner:
                     tagged.append((far.switch, domain, inner))
                 else:
@@ -198,13 +195,13 @@ class Gateways:
             vid = interface.gateway.vid or 0
             heard = 1 << vid
             if view is View.MAY:  # a primary's gateway may serve its secondaries (RFC 5517, 3)
-                table = self.network.switches[name].vlans or {}
+                table = self.plant.switches[name].vlans or {}
                 heard |= sum(1 << v for v, e in table.items() if e.primary == vid and e.type is not VlanType.PLAIN)
-            return {name: heard & self.network.active(name, view)}
+            return {name: heard & self.plant.active(name, view)}
         found: dict[str, Mask] = defaultdict(int)
         for far in self.far_ends(interface, view):
-            relay = self.network.relay(far, view)
-            if self.network.switches[far.switch].kind is Kind.UNMANAGED:
+            relay = self.plant.relay(far, view)
+            if self.plant.switches[far.switch].kind is Kind.UNMANAGED:
                 found[far.switch] |= relay.sends if view is View.MAY or not interface.tags else 0
                 continue
             for domain in range(relay.sends.bit_length()):
@@ -217,5 +214,5 @@ class Gateways:
         if interface.port is None:
             return []
         fars = set(self.far_ends(interface, view))
-        routed = {f for f in fars if isinstance(self.network.port(f).switching, Routed)}
+        routed = {f for f in fars if subinterfaces(self.plant.port(f).switching) is not None}
         return [i for f in routed for i in self.of(f.switch) if i.port == f and i.tags == interface.tags]

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from inkov.forwarding.hop import Hop
-from inkov.forwarding.relay import Domain, Mask, Tags
+from inkov.kinds.relay import Domain, Mask, Tags
 from inkov.model.names import PortRef
 from inkov.model.vlanset import bits
 
@@ -95,7 +95,7 @@ class Graph:
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
         """Adds a link: what crosses from `a` to `b`, and what crosses back."""
-        self.stacked |= there.near.keeps or there.far.keeps
+        self.stacked |= there.stacks or back.stacks
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
 

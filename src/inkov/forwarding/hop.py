@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from inkov.forwarding.relay import NOTHING, Domain, Mask, RelayMap, Tags
+from inkov.kinds.relay import NOTHING, Domain, Mask, RelayMap, Tags
 from inkov.model.vlanset import bits
 
 
@@ -38,7 +38,7 @@ class Hop:
         near: the near port's map.
         far: the far port's map.
         blind: an end is a device that is not described; only `bundles` count.
-        tagged: tagged frames get across.
+        stacks: tags may stay inside frames, so that a frame is more than its domain.
     """
 
     same: Mask
@@ -46,20 +46,21 @@ class Hop:
     near: RelayMap = NOTHING
     far: RelayMap = NOTHING
     blind: bool = False
-    tagged: bool = True
+    stacks: bool = False
 
     @classmethod
-    def between(cls, near: RelayMap, far: RelayMap, *, tagged: bool = True) -> Hop:
-        """Joins two ports by a cable; `tagged` is false where tagged frames do not get across."""
-        if not tagged:
-            return cls(0, (Bundle(near.out_untagged, far.in_untagged),), near, far, tagged=False)
+    def between(cls, near: RelayMap, far: RelayMap) -> Hop:
+        """Joins two ports by a cable. What the far end does not recognise as a tag is to it an untagged frame."""
         bundles = [Bundle(near.out_untagged, far.in_untagged)]
-        if far.keeps:
-            bundles.append(Bundle(near.sends, far.in_untagged))
-        elif near.out_mapped or far.in_mapped:
+        shared = not set(near.formats).isdisjoint(far.formats)
+        foreign = near.unsure or far.unsure or not shared
+        same = near.out_tagged & far.in_tagged if shared else 0
+        if shared and (near.out_mapped or far.in_mapped):
             bundles += _translated(near, far)
-        same = 0 if far.keeps else near.out_tagged & far.in_tagged
-        return cls(same, tuple(b for b in bundles if b.out and b.into), near, far)
+        if foreign or far.keeps:
+            bundles.append(Bundle(near.sends_tagged, far.in_untagged))
+        stacks = near.keeps or far.keeps or bool(foreign and near.sends_tagged and far.in_untagged)
+        return cls(same, tuple(b for b in bundles if b.out and b.into), near, far, stacks=stacks)
 
     @classmethod
     def through_unknown(cls, out: Mask, into: Mask) -> Hop:
@@ -77,7 +78,7 @@ class Hop:
     def carry_any(self, domains: Mask) -> Mask:
         """Returns the far domains that frames reach which may hold any tags inside, so that untagged they show any."""
         reached = self.carry(domains)
-        if self.tagged and not self.blind and domains & self.near.out_untagged:
+        if not self.blind and domains & self.near.out_untagged:
             reached |= self.far.takes
         return reached
 
@@ -102,8 +103,6 @@ class Hop:
                     yield from (Crossing(d, (), None) for d in bits(into))
             return
         for wire in self.near.send(domain, inner):
-            if wire and not self.tagged:
-                continue
             for arrived, rest in self.far.accept(wire):
                 yield Crossing(arrived, rest, wire)
 
@@ -112,6 +111,10 @@ def _translated(near: RelayMap, far: RelayMap) -> Iterator[Bundle]:
     """Yields what crosses by a tag that does not stand for the same domain at both ends."""
     wires = dict.fromkeys([t for _, t in near.out_mapped] + [t for t, _ in far.in_mapped])
     for tag in wires:
-        out = sum(1 << d for d, t in near.out_mapped if t == tag) | (near.out_tagged & 1 << tag)
-        into = sum(1 << d for t, d in far.in_mapped if t == tag) | (far.in_tagged & 1 << tag)
+        out = near.out_tagged & 1 << tag
+        for d, t in near.out_mapped:
+            out |= 1 << d if t == tag else 0
+        into = far.in_tagged & 1 << tag
+        for t, d in far.in_mapped:
+            into |= 1 << d if t == tag else 0
         yield Bundle(out, into)

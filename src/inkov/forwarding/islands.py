@@ -10,35 +10,37 @@ from collections import defaultdict, deque
 from collections.abc import Iterable
 from functools import cached_property
 
+from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, components, links_by_switch
-from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask
+from inkov.forwarding.ladder import Ladders
+from inkov.kinds.relay import Mask
 from inkov.model.names import PortRef
 from inkov.model.vlanset import Vid, VlanSet
 
 
 class Islands:
-    """The islands of every VLAN of a network."""
+    """The islands of every VLAN of a campus."""
 
-    def __init__(self, network: Network) -> None:
-        self.network = network
+    def __init__(self, plant: Bridging, ladders: Ladders) -> None:
+        self.plant = plant
+        self._ladders = ladders
         self._of: dict[Vid, list[frozenset[str]]] = {}
 
     @cached_property
     def _reached(self) -> dict[str, Mask]:
         """For each switch, the VLANs whose first member's island it is on."""
         reached: dict[str, Mask] = defaultdict(int)
-        for vid in self.network.members:
-            homes = self.network.live_members(vid)
+        for vid in self.plant.members:
+            homes = self.plant.live_members(vid)
             if homes:
                 reached[next(iter(homes))] |= 1 << vid
         todo = deque(reached)
-        joins_at = links_by_switch(self.network.joins)
+        joins_at = links_by_switch(self.plant.joins)
         while todo:
             switch = todo.popleft()
             for link in joins_at.get(switch, ()):
                 far = link.far_switch(switch)
-                new = reached[switch] & self.network.ladder(link).carried.mask & ~reached[far]
+                new = reached[switch] & self._ladders.of(link).carried.mask & ~reached[far]
                 if new:
                     reached[far] |= new
                     todo.append(far)
@@ -50,8 +52,8 @@ class Islands:
         reached = self._reached
         return VlanSet(
             vid
-            for vid in self.network.members
-            if any(not reached.get(name, 0) >> vid & 1 for name in self.network.live_members(vid))
+            for vid in self.plant.members
+            if any(not reached.get(name, 0) >> vid & 1 for name in self.plant.live_members(vid))
         )
 
     def numbered(self, vid: Vid) -> dict[str, int]:
@@ -63,14 +65,14 @@ class Islands:
     def of(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
         if vid not in self._of:
-            homes = [n for n in self.network.switches if self.network.active(n) >> vid & 1]
-            carries = [k for k in self.network.joins if vid in self.network.ladder(k).carried]
+            homes = [n for n in self.plant.switches if self.plant.active(n) >> vid & 1]
+            carries = [k for k in self.plant.joins if vid in self._ladders.of(k).carried]
             self._of[vid] = components(homes, carries)
         return self._of[vid]
 
     def inhabited(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN that hold members."""
-        homes = self.network.live_members(vid)
+        homes = self.plant.live_members(vid)
         return [island for island in self.of(vid) if not island.isdisjoint(homes)]
 
     def parted(self, link: Link, vlans: VlanSet) -> VlanSet:
@@ -102,7 +104,7 @@ class Islands:
         return tuple(found)
 
     def _on(self, island: frozenset[str], vid: Vid) -> list[PortRef]:
-        return [ref for name, refs in self.network.live_members(vid).items() if name in island for ref in refs]
+        return [ref for name, refs in self.plant.live_members(vid).items() if name in island for ref in refs]
 
     def missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         """Finds switches that do not relay a VLAN and stand between islands of it that hold members.
@@ -112,9 +114,9 @@ class Islands:
             would join, were it to relay the VLAN.
         """
         inhabited = self.inhabited(vid)
-        lacking = {n for n in self.network.switches if not self.network.active(n) >> vid & 1}
+        lacking = {n for n in self.plant.switches if not self.plant.active(n) >> vid & 1}
         between = lacking.union(*(island for island in self.of(vid) if island not in inhabited))
-        open_links = [k for k in self.network.joins if self._would_carry(k, vid)]
+        open_links = [k for k in self.plant.joins if self._would_carry(k, vid)]
         groups = components(sorted(between), open_links)
         found = []
         for group in groups:
@@ -125,7 +127,7 @@ class Islands:
         return found
 
     def _would_carry(self, link: Link, vid: Vid) -> bool:
-        return link.up and vid in self.network.ladder(link).allowed
+        return link.up and vid in self._ladders.of(link).allowed
 
     @staticmethod
     def _on_the_way(group: frozenset[str], islands: list[frozenset[str]], links: Iterable[Link]) -> frozenset[str]:

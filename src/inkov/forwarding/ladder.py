@@ -8,49 +8,36 @@ blocked by the tree, not pruned, carried.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import Enum
-from typing import TYPE_CHECKING, Protocol
+from enum import Enum, auto
+from typing import Protocol
 
+from inkov.forwarding.bridging import Bridging
+from inkov.forwarding.cabling import Link
 from inkov.forwarding.forming import formats_agree
 from inkov.forwarding.hop import Hop
-from inkov.forwarding.relay import Mask, View, memberships
+from inkov.forwarding.pruning import Pruning
+from inkov.forwarding.trees import Trees
+from inkov.kinds.relay import Mask, View
+from inkov.kinds.table import carries_tags, memberships, mode_setting, passes_vlans
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.source import Source
-from inkov.model.switch import (
-    Access,
-    Bridged,
-    General,
-    Negotiated,
-    Plain,
-    Port,
-    PrivateHost,
-    Promiscuous,
-    Routed,
-    Trunk,
-    Tunnel,
-    Unstated,
-)
 from inkov.model.vlanset import NONE, VlanSet, bits
-
-if TYPE_CHECKING:
-    from inkov.forwarding.cabling import Link
-    from inkov.forwarding.network import Network
 
 
 class Rung(Enum):
-    """Where a VLAN can be lost; the value completes "... at the near end"."""
+    """Where a VLAN can be lost, in the order of climbing."""
 
-    ENABLED = "a port is disabled"
-    LAG = "LAG not formed"
-    TRUNK = "no trunk"
-    FORMAT = "tag formats differ"
-    LISTED = "not in the list"
-    DEFINED = "not defined"
-    ACTIVE = "suspended"
-    NATIVE = "native differs"
-    BLOCKED = "blocked by the tree"
-    PRUNED = "pruned"
+    ENABLED = auto()
+    LAG = auto()
+    TRUNK = auto()
+    FORMAT = auto()
+    LISTED = auto()
+    DEFINED = auto()
+    ACTIVE = auto()
+    NATIVE = auto()
+    BLOCKED = auto()
+    PRUNED = auto()
 
     @property
     def by_design(self) -> bool:
@@ -92,8 +79,7 @@ class Ladder:
 
     Attributes:
         allowed: in the lists of both ends (for an access port, its own VLAN).
-        passed: frames of these VLANs arrive in the same VLAN, both ways, unless tree or pruning keep them off.
-        carried: those of them that arrive today; where the tree is not known, those that may.
+        carried: those whose frames arrive in the same VLAN, both ways, today; where the tree is not known, those that may.
         lost: allowed at one end at least and used in the campus (where an end is no trunk: used on both
             switches), yet not carried; grouped by reason.
         there: what crosses from end a to end b, tree and pruning aside.
@@ -101,38 +87,10 @@ class Ladder:
     """
 
     allowed: VlanSet
-    passed: VlanSet
     carried: VlanSet
     lost: tuple[Lost, ...]
     there: Hop
     back: Hop
-
-    @property
-    def leaks(self) -> bool:
-        """Frames change their VLAN here, in one direction at least."""
-        return bool(self.there.leaks or self.back.leaks)
-
-
-def ladder(network: Network, link: Link) -> Ladder:
-    """Climbs the ladder of one link for all VLANs at once."""
-    there = network.hop(link.a, link.b, View.MUST)
-    back = network.hop(link.b, link.a, View.MUST)
-    lists = [memberships(network.settled(end).switching) for end in (link.a, link.b)]
-    passed = network.passes(link)
-    carried = passed
-    for end in (link.a, link.b):
-        carried &= ~(network.trees.blocks(end) | network.pruning.pruned(end))
-    wanted = (lists[0] | lists[1]) & network.used
-    wanted &= network.active(link.a.switch) | network.active(link.b.switch)
-    ends = (link.a, link.b)
-    if not all(passes_vlans(network.port(end)) for end in ends):
-        return Ladder(NONE, NONE, NONE, (), Hop(0, ()), Hop(0, ()))
-    if not all(carries_tags(network.settled(end)) for end in ends):
-        wanted |= network.active(link.a.switch) & network.active(link.b.switch) & network.inhabited
-    gone = wanted & ~carried
-    lost = tuple(_lost(network, link, gone, lists)) if gone else ()
-    allowed = VlanSet.from_mask(lists[0] & lists[1])
-    return Ladder(allowed, VlanSet.from_mask(passed), VlanSet.from_mask(carried), lost, there, back)
 
 
 class Fail(Protocol):
@@ -142,91 +100,95 @@ class Fail(Protocol):
         """Notes those of them that got this far."""
 
 
-def _lost(network: Network, link: Link, remaining: Mask, lists: list[Mask]) -> list[Lost]:
-    found: list[Lost] = []
+class Ladders:
+    """The ladders of all links, each climbed once and when first asked for."""
 
-    def fail(mask: Mask, rung: Rung, end: PortRef, source: Source, why: str = "") -> None:
-        nonlocal remaining
-        if remaining & mask:
-            found.append(Lost(VlanSet.from_mask(remaining & mask), rung, end, source, why))
-            remaining &= ~mask
+    def __init__(self, plant: Bridging, trees: Trees, pruning: Pruning) -> None:
+        self.plant = plant
+        self.trees = trees
+        self.pruning = pruning
+        self._climbed: dict[int, Ladder] = {}  # by identity: links live as long as their campus
 
-    ends = (link.a, link.b)
-    if not link.up:
-        down = [end for wire in link.wires for end in (wire.a, wire.b) if not network.port(end).enabled]
-        down += [end for end in ends if not network.port(end).enabled]
-        end = down[0] if down else link.a
-        fail(-1, Rung.ENABLED, end, network.port(end).origin.of(Setting.ENABLED))
+    def of(self, link: Link) -> Ladder:
+        """Returns what a link carries and why the rest is lost."""
+        if id(link) not in self._climbed:
+            self._climbed[id(link)] = self._climb(link)
+        return self._climbed[id(link)]
+
+    def _climb(self, link: Link) -> Ladder:
+        """Climbs the ladder of one link for all VLANs at once."""
+        plant, ends = self.plant, (link.a, link.b)
+        if not all(passes_vlans(plant.port(end)) for end in ends):
+            return Ladder(NONE, NONE, (), Hop(0, ()), Hop(0, ()))
+        lists = [memberships(plant.settled(end).switching) for end in ends]
+        carried = plant.passes(link)
+        for end in ends:
+            carried &= ~(self.trees.blocks(end) | self.pruning.pruned(end))
+        relayed = [plant.active(end.switch) for end in ends]
+        wanted = (lists[0] | lists[1]) & plant.used & (relayed[0] | relayed[1])
+        if not all(carries_tags(plant.settled(end)) for end in ends):
+            wanted |= relayed[0] & relayed[1] & plant.inhabited
+        gone = wanted & ~carried
+        lost = tuple(self._lost(link, gone, lists)) if gone else ()
+        there, back = plant.hop(link.a, link.b, View.USUAL), plant.hop(link.b, link.a, View.USUAL)
+        return Ladder(VlanSet.from_mask(lists[0] & lists[1]), VlanSet.from_mask(carried), lost, there, back)
+
+    def _lost(self, link: Link, remaining: Mask, lists: list[Mask]) -> list[Lost]:
+        plant, found = self.plant, list[Lost]()
+
+        def fail(mask: Mask, rung: Rung, end: PortRef, source: Source, why: str = "") -> None:
+            nonlocal remaining
+            if remaining & mask:
+                found.append(Lost(VlanSet.from_mask(remaining & mask), rung, end, source, why))
+                remaining &= ~mask
+
+        ends = (link.a, link.b)
+        if not link.up:
+            down = [end for wire in link.wires for end in (wire.a, wire.b) if not plant.port(end).enabled]
+            down += [end for end in ends if not plant.port(end).enabled]
+            end = down[0] if down else link.a
+            fail(-1, Rung.ENABLED, end, plant.port(end).origin.of(Setting.ENABLED))
+            return found
+        if plant.lag_failure(link):
+            fail(-1, Rung.LAG, link.a, plant.port(link.a).origin.of(Setting.LACP))
+        for end in ends:
+            port = plant.settled(end)
+            if not carries_tags(port):
+                fail(-1, Rung.TRUNK, end, port.origin.of(mode_setting(port)))
+        if not formats_agree(plant.port(link.a), plant.port(link.b)):
+            fail(-1, Rung.FORMAT, link.a, plant.port(link.a).origin.of(Setting.TAGS))
+        for end, listed in zip(ends, lists, strict=True):
+            fail(~listed, Rung.LISTED, end, plant.port(end).origin.of(Setting.ALLOWED))
+            switch = plant.switches[end.switch]
+            fail(~plant.defined(end.switch), Rung.DEFINED, end, switch.origin.of(Setting.VLANS))
+            suspended = plant.defined(end.switch) & ~plant.active(end.switch)
+            first = next(bits(remaining & suspended), 0)
+            fail(suspended, Rung.ACTIVE, end, vlan_source(plant, end.switch, first))
+        for end in ends:
+            fail(
+                plant.relay(end).out_untagged & ~plant.passes(link),
+                Rung.NATIVE,
+                end,
+                plant.port(end).origin.of(Setting.NATIVE),
+            )
+        self._kept_off(ends, fail)
         return found
-    if network.lag_failure(link):
-        fail(-1, Rung.LAG, link.a, network.port(link.a).origin.of(Setting.LACP))
-    for end in ends:
-        port = network.settled(end)
-        if not carries_tags(port):
-            fail(-1, Rung.TRUNK, end, port.origin.of(mode_setting(port)))
-    if not formats_agree(network.port(link.a), network.port(link.b)):
-        fail(-1, Rung.FORMAT, link.a, network.port(link.a).origin.of(Setting.TAGS))
-    for end, listed in zip(ends, lists, strict=True):
-        fail(~listed, Rung.LISTED, end, network.port(end).origin.of(Setting.ALLOWED))
-        switch = network.switches[end.switch]
-        fail(~network.defined(end.switch), Rung.DEFINED, end, switch.origin.of(Setting.VLANS))
-        suspended = network.defined(end.switch) & ~network.active(end.switch)
-        first = next(bits(remaining & suspended), 0)
-        fail(suspended, Rung.ACTIVE, end, vlan_source(network, end.switch, first))
-    for end in ends:
-        fail(
-            network.relay(end).out_untagged & ~network.passes(link),
-            Rung.NATIVE,
-            end,
-            network.port(end).origin.of(Setting.NATIVE),
-        )
-    _kept_off(network, ends, fail)
-    return found
+
+    def _kept_off(self, ends: tuple[PortRef, PortRef], fail: Fail) -> None:
+        """Climbs the last rungs: what the tree blocks, and what is pruned."""
+        plant = self.plant
+        for end in ends:
+            fail(self.trees.blocks(end), Rung.BLOCKED, end, plant.port(end).origin.of(Setting.PORT_TREE))
+        for end, far in (ends, ends[::-1]):
+            port = plant.port(end)
+            source = port.origin.of(Setting.REGISTRATION)
+            fail(port.registration.forbidden.mask, Rung.PRUNED, end, source, "forbidden there")
+            silent = (
+                "nobody behind wants it" if plant.switches[far.switch].prunes else f"{far.switch} announces nothing"
+            )
+            fail(self.pruning.pruned(end), Rung.PRUNED, end, source, silent)
 
 
-def _kept_off(network: Network, ends: tuple[PortRef, PortRef], fail: Fail) -> None:
-    """Climbs the last rungs: what the tree blocks, and what is pruned."""
-    for end in ends:
-        fail(network.trees.blocks(end), Rung.BLOCKED, end, network.port(end).origin.of(Setting.PORT_TREE))
-    for end, far in (ends, ends[::-1]):
-        port = network.port(end)
-        source = port.origin.of(Setting.REGISTRATION)
-        fail(port.registration.forbidden.mask, Rung.PRUNED, end, source, "forbidden there")
-        silent = "nobody behind wants it" if network.switches[far.switch].prunes else f"{far.switch} announces nothing"
-        fail(network.pruning.pruned(end), Rung.PRUNED, end, source, silent)
-
-
-def carries_tags(port: Port) -> bool:
-    """Tells whether a port, as it is after negotiation, carries VLANs tagged."""
-    return isinstance(port.switching, Trunk | General | Bridged)
-
-
-def passes_vlans(port: Port) -> bool:
-    """Tells whether a port has VLANs of its own; one of a router or an unmanaged device, or a tunnel, has not."""
-    return not isinstance(port.switching, Routed | Plain | Tunnel)
-
-
-def mode_setting(port: Port) -> Setting:
-    """Returns the setting that makes a port what it is."""
-    match port.switching:
-        case Access():
-            return Setting.ACCESS
-        case Trunk():
-            return Setting.ALLOWED
-        case PrivateHost():
-            return Setting.PRIVATE
-        case General():
-            return Setting.GENERAL
-        case Promiscuous():
-            return Setting.PROMISCUOUS
-        case Tunnel():
-            return Setting.TUNNEL
-        case Bridged():
-            return Setting.BRIDGED
-        case Negotiated() | Routed() | Plain() | Unstated():
-            return Setting.MODE
-
-
-def vlan_source(network: Network, switch: str, vid: int) -> Source:
+def vlan_source(plant: Bridging, switch: str, vid: int) -> Source:
     """Returns where a switch defines a VLAN, or where its table is when it does not."""
-    return network.switches[switch].origin.of(Setting.VLANS, vid)
+    return plant.switches[switch].origin.of(Setting.VLANS, vid)

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 from inkov.forwarding.blocks import Block, once_and_twice
 from inkov.forwarding.cabling import Link, finder
-from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View
+from inkov.kinds.relay import Mask, View
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind
 from inkov.model.vlanset import FULL_MASK, VlanSet
@@ -28,9 +27,9 @@ class Loop:
     vlans: VlanSet
 
 
-def loops(network: Network, needs: Needs) -> Iterator[Loop]:
+def loops(network: Network) -> Iterator[Loop]:
     """Yields the loops of a network as far as its trees are known. Cost is linear in the links of rings."""
-    for block in needs.blocks:
+    for block in network.needs.blocks:
         if block.ring and not any(network.trees.doubt(e) for k in block.links for e in (k.a, k.b)):
             carried = {i: _carried(network, k) for i, k in enumerate(block.links)}
             looping = sum(c for c in _classes(carried) if _goes_round(block, carried, c))
@@ -50,7 +49,7 @@ def _carried(network: Network, link: Link) -> Mask:
 
 
 def _open(network: Network, ref: PortRef) -> Mask:
-    relay = network.relay(ref, View.MUST)
+    relay = network.relay(ref, View.USUAL)
     return relay.sends & relay.takes & ~network.trees.blocks(ref) & FULL_MASK
 
 

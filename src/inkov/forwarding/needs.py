@@ -10,15 +10,17 @@ its numbers anywhere, even to come back to where it started.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
 from inkov.forwarding.blocks import Block, behind, blocks, once_and_twice
+from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, finder
-from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View
-from inkov.model.names import natural
+from inkov.forwarding.graph import Graph
+from inkov.kinds.relay import Mask, View
+from inkov.kinds.table import is_tunnel, memberships, unknown, untagged_vlan
+from inkov.model.names import PortRef, natural
 from inkov.model.switch import Kind
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
@@ -37,34 +39,70 @@ class Side:
 
 
 class Needs:
-    """The needs of all links of a network."""
+    """The needs of all links of a campus."""
 
-    def __init__(self, network: Network) -> None:
-        self.network = network
+    def __init__(self, plant: Bridging, graph: Graph) -> None:
+        self.plant = plant
+        self._graph = graph
         self._last_places: tuple[int, Mapping[str, str]] = (-1, {})  # links come block by block
         self._homes: dict[Vid, dict[str, int]] = {}
 
     @cached_property
     def own(self) -> dict[Hashable, Mask]:
-        """The VLANs each switch has members of: stations, gateways, routers, and trunks that face a station."""
-        network = self.network
+        """The VLANs each switch has members of: stations, gateways, routers, and trunks that face a station.
+
+        A gateway of a primary serves its secondaries, too; a port of which it is not stated in what VLAN it is may need any.
+        """
+        plant = self.plant
         found: dict[Hashable, Mask] = defaultdict(int)
-        for vid, switches in network.members.items():
+        for vid, switches in plant.members.items():
             for name in switches:
                 found[name] |= 1 << vid
-        for name, switch in network.switches.items():
-            found[name] |= sum(1 << v for v in switch.own_vlans)
-        for ref in network.wide_ports:  # of the others, members say all
-            found[ref.switch] |= network.stations(ref)
-        for ref, mask in network.routed.items():
+        for name, switch in plant.switches.items():
+            for vid in switch.own_vlans:
+                found[name] |= 1 << vid | self._secondaries.get(vid, 0)
+        for ref in plant.wide_ports:  # of the others, members say all
+            found[ref.switch] |= plant.stations(ref)
+        for ref in filter(self._anywhere, plant.uncommon):
+            found[ref.switch] |= plant.used & plant.relay(ref, View.MAY).sends
+        for ref, mask in [*plant.routed.items(), *self._tunnelled()]:
             found[ref.switch] |= mask
+        return found
+
+    def _tunnelled(self) -> Iterator[tuple[PortRef, Mask]]:
+        """Yields the ends of links that are tunnels, with the VLAN they put everything into."""
+        for link in self.plant.links:
+            for end in (link.a, link.b):
+                if link.up and is_tunnel(self.plant.port(end).switching):
+                    yield end, memberships(self.plant.port(end).switching)
+
+    def _anywhere(self, ref: PortRef) -> bool:
+        """Tells whether it is not stated in what VLAN a port is."""
+        port = self.plant.settled(ref)
+        return bool(unknown(port)) and untagged_vlan(port.switching) is None
+
+    @cached_property
+    def _secondaries(self) -> Mapping[Vid, Mask]:
+        """The secondaries of each primary, as any table ties them."""
+        found: dict[Vid, Mask] = defaultdict(int)
+        for table, _ in self.plant.tables:
+            for vid, entry in table.items():
+                if entry.primary is not None:
+                    found[entry.primary] |= 1 << vid
         return found
 
     @cached_property
     def blocks(self) -> list[Block]:
-        """The blocks of the links that are up, routers left out."""
-        routers = {n for n, s in self.network.switches.items() if s.kind is Kind.ROUTER}
-        links = [k for k in self.network.links if k.up and routers.isdisjoint((k.a.switch, k.b.switch))]
+        """The blocks of the links that are up; routers left out, and links into tunnels, which end their VLANs."""
+        plant = self.plant
+        routers = {n for n, s in plant.switches.items() if s.kind is Kind.ROUTER}
+        links = [
+            k
+            for k in plant.links
+            if k.up
+            and routers.isdisjoint((k.a.switch, k.b.switch))
+            and not any(is_tunnel(plant.port(e).switching) for e in (k.a, k.b))
+        ]
         return blocks(links, lambda k: (k.a.switch, k.b.switch))
 
     @cached_property
@@ -77,10 +115,10 @@ class Needs:
         """For VLANs that change into others somewhere, all that mix with them."""
         parent: dict[Vid, Vid] = {}
         find = finder(parent)
-        for edges in self.network.graph(View.MAY).edges.values():
+        for edges in self._graph.edges.values():
             for _, _, hop in edges:
                 for out, into in hop.leaks:
-                    some = list(bits((out | into) & FULL_MASK & self.network.used))
+                    some = list(bits((out | into) & FULL_MASK & self.plant.used))
                     for v in some:
                         parent.setdefault(v, v)
                     for v in some[1:]:
@@ -99,7 +137,7 @@ class Needs:
         at = self.block_of.get(id(link))
         if at is not None:
             return self._needed[at]
-        return sum(self.network.routed.get(end, 0) for end in (link.a, link.b)) if link.up else 0
+        return sum(self.plant.routed.get(end, 0) for end in (link.a, link.b)) if link.up else 0
 
     def ring(self, link: Link) -> tuple[Link, ...]:
         """Returns the links of the ring a link is in; none when it is the only way."""
@@ -149,7 +187,7 @@ class Needs:
     def _members(self, vid: Vid) -> dict[str, int]:
         """Returns how many member ports of a VLAN each switch has; a gateway or a router counts as one."""
         if vid not in self._homes:
-            members = self.network.members.get(vid, {})
+            members = self.plant.members.get(vid, {})
             own = {str(n) for n, mask in self.own.items() if mask >> vid & 1}
             self._homes[vid] = {n: max(len(members.get(n, ())), 1) for n in own}
         return self._homes[vid]

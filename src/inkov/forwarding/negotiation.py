@@ -6,22 +6,12 @@ it came to be, for people who look at the link.
 
 from __future__ import annotations
 
-from dataclasses import replace
-from enum import Enum
+from collections.abc import Sequence
 from typing import NamedTuple
 
-from inkov.model.switch import Access, Negotiated, Port, Stance, Trunk
-
-
-class Side(Enum):
-    """How an end enters negotiation."""
-
-    ACCESS = "access"
-    TRUNK_SILENT = "trunk, silent"
-    TRUNK_ANNOUNCING = "trunk, announcing"
-    PASSIVE = "negotiated, passive"
-    ACTIVE = "negotiated, active"
-
+from inkov.kinds.kind import Side
+from inkov.kinds.table import as_access, as_trunk, contradicts, knows_its_mode, negotiates, sides
+from inkov.model.switch import Port, Stance
 
 A, T = False, True
 _RESULT: dict[tuple[Side, Side], tuple[bool, bool]] = {
@@ -49,47 +39,23 @@ class Formed(NamedTuple):
     """What an end of a link became.
 
     Attributes:
-        surely: the port as it surely is; as it would be alone where that is not known.
-        maybe: what it could also be; None when it is known.
+        usual: the port as it is where that is known, else as it would be alone.
+        outcomes: all that it may be; one where that is known.
         how: the words for it, empty for a port that does not negotiate.
     """
 
-    surely: Port
-    maybe: Port | None
+    usual: Port
+    outcomes: tuple[Port, ...]
     how: str
 
+    @property
+    def sure(self) -> bool:
+        """It is known what it became."""
+        return len(self.outcomes) == 1
 
-def contradicts(port: Port) -> bool:
-    """Tells whether a port is to negotiate and to stay silent; it counts as access then."""
-    return isinstance(port.switching, Negotiated) and port.stance is Stance.SILENT
-
-
-def _sides(port: Port) -> list[Side]:
-    """Returns the sides a port may be; several when its stance is not stated."""
-    match port.switching, port.stance:
-        case Trunk(), None:
-            return [Side.TRUNK_SILENT, Side.TRUNK_ANNOUNCING]
-        case Trunk(), Stance.SILENT:
-            return [Side.TRUNK_SILENT]
-        case Trunk(), _:
-            return [Side.TRUNK_ANNOUNCING]
-        case Negotiated(), Stance.PASSIVE:
-            return [Side.PASSIVE]
-        case Negotiated(), Stance.ACTIVE:
-            return [Side.ACTIVE]
-        case Negotiated(), None:
-            return [Side.PASSIVE, Side.ACTIVE]
-        case _:
-            return [Side.ACCESS]
-
-
-def as_access(port: Port) -> Port:
-    """Returns a port as it is when it formed no trunk."""
-    return replace(port, switching=port.switching.access) if isinstance(port.switching, Negotiated) else port
-
-
-def _as_trunk(port: Port) -> Port:
-    return replace(port, switching=port.switching.trunk) if isinstance(port.switching, Negotiated) else port
+    def or_either(self, port: Port) -> Formed:
+        """Returns what became of a port where it may also have found nobody, or somebody else."""
+        return self._replace(outcomes=(as_access(port), as_trunk(port)))
 
 
 def form(port: Port, far: Port | None, *, same_group: bool = True) -> Formed:
@@ -100,21 +66,38 @@ def form(port: Port, far: Port | None, *, same_group: bool = True) -> Formed:
         far: the other end; None when nothing is known about it, as for an open end.
         same_group: both ends are in one sync group, or one of them in none.
     """
-    if not isinstance(port.switching, Negotiated):
-        return Formed(port, None, "")
+    if not negotiates(port):
+        return Formed(port, (port,), "")
+    access, trunk = as_access(port), as_trunk(port)
     if contradicts(port):
-        return Formed(as_access(port), None, "told to stay silent, so it never asks")
+        return Formed(access, (access,), "told to stay silent, so it never asks")
     asks = port.stance is Stance.ACTIVE
     if far is None:
-        return Formed(as_access(port), _as_trunk(port), "asks, nobody known there" if asks else "waits")
+        return Formed(access, (access, trunk), "asks, nobody known there" if asks else "waits")
     if not same_group:
-        return Formed(as_access(port), None, "refused: the ends are in different sync groups")
-    results = {RESULT[mine, theirs][0] for mine in _sides(port) for theirs in _sides(far)}
-    formed = results == {T}
-    surely, maybe = (_as_trunk(port) if formed else as_access(port)), (_as_trunk(port) if len(results) > 1 else None)
-    if maybe is not None:
-        return Formed(surely, maybe, "not known whether the far end announces itself")
-    if formed:
-        return Formed(surely, None, "asks, was answered" if asks else "waits, was asked")
-    nobody = isinstance(far.switching, Access | Trunk) or contradicts(far)
-    return Formed(surely, None, "asks, nobody answered" if asks and nobody else "waits, nobody asked")
+        return Formed(access, (access,), "refused: the ends are in different sync groups")
+    results = {RESULT[mine, theirs][0] for mine in sides(port) for theirs in sides(far)}
+    if len(results) > 1:
+        return Formed(access, (access, trunk), "not known whether the far end announces itself")
+    if results == {T}:
+        return Formed(trunk, (trunk,), "asks, was answered" if asks else "waits, was asked")
+    nobody = knows_its_mode(far)
+    return Formed(access, (access,), "asks, nobody answered" if asks and nobody else "waits, nobody asked")
+
+
+def form_among(port: Port, others: Sequence[tuple[Port, bool]]) -> Formed:
+    """Works out what a port becomes behind a hub, which passes negotiation on to all that is around it.
+
+    Args:
+        port: the end in question.
+        others: the other ends around the hub, each with whether sync groups let the two agree.
+    """
+    if contradicts(port):
+        return form(port, None)
+    each = [form(port, far, same_group=same) for far, same in others]
+    if not each:
+        asks = port.stance is Stance.ACTIVE
+        return form(port, None)._replace(how="asks, nobody answered" if asks else "waits, nobody asked")
+    agreed = len({f.usual for f in each}) == 1
+    how = each[0].how if agreed else "not known which of several ends it heeds"
+    return Formed(each[0].usual, (as_access(port), as_trunk(port)), how)

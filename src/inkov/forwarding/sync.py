@@ -13,8 +13,8 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from inkov.forwarding.cabling import Link, components
-from inkov.forwarding.ladder import carries_tags
-from inkov.forwarding.network import Network
+from inkov.forwarding.plant import Plant
+from inkov.kinds.table import carries_tags
 from inkov.model.campus import Campus
 from inkov.model.names import natural
 from inkov.model.switch import Switch, Vlan, VlanType
@@ -42,21 +42,21 @@ class Circle:
 
 
 class Syncing:
-    """The sync groups of a network."""
+    """The sync groups of a campus."""
 
-    def __init__(self, network: Network) -> None:
-        self.network = network
+    def __init__(self, plant: Plant) -> None:
+        self.plant = plant
 
     def sync(self, switch: str) -> Sync | None:
         """Returns how a switch shares its table; None when it does not."""
-        return self.network.switches[switch].sync
+        return self.plant.switches[switch].sync
 
     def works(self, link: Link) -> bool:
         """Tells whether news of tables cross a link: it is a trunk at both ends."""
-        network = self.network
-        if not link.up or link.doubt or network.lag_failure(link):
+        plant = self.plant
+        if not link.up or link.doubt or plant.lag_failure(link):
             return False
-        return all(carries_tags(network.settled(e)) for e in (link.a, link.b))
+        return all(carries_tags(plant.settled(e)) for e in (link.a, link.b))
 
     def passes_on(self, switch: str) -> bool:
         """Tells whether a switch hears of tables and passes them on."""
@@ -66,26 +66,48 @@ class Syncing:
     @cached_property
     def circles(self) -> list[Circle]:
         """The circles of switches that are joined today."""
-        joined = [k for k in self.network.joins if self.works(k)]
-        parties: dict[tuple[str, str], list[str]] = defaultdict(list)
-        for name in self.network.switches:
-            sync = self.sync(name)
-            if sync is not None and self.passes_on(name):
-                parties[sync.group, sync.secret].append(name)
+        joined = [k for k in self.plant.joins if self.works(k)]
         found = []
-        for (group, _), names in parties.items():
-            for part in components(names, joined):
+        for (group, _), names in self._parties().items():
+            for part in components(filter(self.passes_on, names), joined):
                 found += self._circle(group, part)
         return sorted(found, key=lambda c: natural(c.members[0]))
 
-    def would_be(self) -> list[Circle]:
-        """Returns the circles as they would be, were all switches of a group and secret joined."""
+    def candidates(self, switch: str) -> list[Table]:
+        """Returns the tables that a switch may have taken over or take over yet, besides its own.
+
+        Whoever of its group, secret and part of the campus may hold a newer table may be heard: links may come to work
+        that do not today, and a generation that is not stated may be any.
+        """
+        return self._candidates.get(switch, [])
+
+    @cached_property
+    def _candidates(self) -> dict[str, list[Table]]:
+        found: dict[str, list[Table]] = {}
+        up = [k for k in self.plant.joins if k.up]
+        parts = components(self.plant.switches, up)
+        for names in self._parties().values():
+            for part in parts:
+                members = [n for n in names if n in part and (s := self.sync(n)) is not None and s.shares]
+                for name in members:
+                    own = self._generation(name)
+                    newer = [n for n in members if n != name and _may_be_newer(self._generation(n), own)]
+                    if self.plant.switches[name].vlans is not None:
+                        found[name] = [self.after(name, n) for n in newer]
+        return found
+
+    def _parties(self) -> dict[tuple[str, str], list[str]]:
+        """Returns the switches that take part in each group, by its name and secret."""
         parties: dict[tuple[str, str], list[str]] = defaultdict(list)
-        for name in self.network.switches:
+        for name in self.plant.switches:
             sync = self.sync(name)
             if sync is not None:
                 parties[sync.group, sync.secret].append(name)
-        return [c for (group, _), names in parties.items() for c in self._circle(group, frozenset(names))]
+        return parties
+
+    def would_be(self) -> list[Circle]:
+        """Returns the circles as they would be, were all switches of a group and secret joined."""
+        return [c for (group, _), names in self._parties().items() for c in self._circle(group, frozenset(names))]
 
     def _circle(self, group: str, names: frozenset[str]) -> list[Circle]:
         members = sorted((n for n in names if (s := self.sync(n)) is not None and s.shares), key=natural)
@@ -111,7 +133,7 @@ class Syncing:
 
     def table(self, switch: str) -> Table:
         """Returns a switch's own table; empty when it keeps none."""
-        return self.network.switches[switch].vlans or {}
+        return self.plant.switches[switch].vlans or {}
 
     def spreads(self, newest: str, vlan: Vlan) -> bool:
         """Tells whether a VLAN is one that the group shares when a switch has the newest table."""
@@ -134,9 +156,14 @@ class Syncing:
 
     def settled(self, circles: Iterable[Circle]) -> Campus:
         """Returns the campus after some circles have settled."""
-        switches: dict[str, Switch] = dict(self.network.switches)
+        switches: dict[str, Switch] = dict(self.plant.switches)
         for circle in circles:
             for name in circle.members if circle.newest else ():
                 if switches[name].vlans is not None:
                     switches[name] = replace(switches[name], vlans=self.after(name, circle.newest or name))
-        return replace(self.network.campus, switches=switches)
+        return replace(self.plant.campus, switches=switches)
+
+
+def _may_be_newer(theirs: int | None, own: int | None) -> bool:
+    """Tells whether a table may replace another, by the generations of the two; of equal ones either may win."""
+    return theirs is None or own is None or theirs >= own

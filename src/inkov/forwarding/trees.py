@@ -16,21 +16,18 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 from inkov.forwarding.blocks import blocks
+from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, components, finder
 from inkov.forwarding.election import BridgeId, Election, Lan, Role, elect
 from inkov.forwarding.election import Port as TreePort
-from inkov.forwarding.ladder import carries_tags
-from inkov.forwarding.relay import Mask, View, untagged_vlan
+from inkov.kinds.relay import Mask, View
+from inkov.kinds.table import carries_tags, untagged_vlan
 from inkov.model.names import PortRef, natural
 from inkov.model.switch import Kind
 from inkov.model.tree import Protocol, default_cost
 from inkov.model.vlanset import FULL_MASK, Vid
-
-if TYPE_CHECKING:
-    from inkov.forwarding.network import Network
 
 
 class Blocking(Enum):
@@ -79,11 +76,29 @@ class Part:
     trees: list[Tree] = field(default_factory=list)
 
 
-class Trees:
-    """All trees of a network."""
+@dataclass(slots=True)
+class _Limits:
+    """What trees keep off ports.
 
-    def __init__(self, network: Network) -> None:
-        self.network = network
+    Attributes:
+        allowed: the VLANs that surely pass, of ports where not all do.
+        doubt: why today's tree is not known, where it is not.
+        unstated: the VLANs for which a habit that nothing states decides.
+    """
+
+    allowed: dict[PortRef, Mask] = field(default_factory=dict)
+    doubt: dict[PortRef, str] = field(default_factory=dict)
+    unstated: dict[PortRef, Mask] = field(default_factory=dict)
+
+    def shut(self, ref: PortRef, vlans: Mask) -> None:
+        self.allowed[ref] = self.allowed.get(ref, -1) & ~vlans
+
+
+class Trees:
+    """All trees of a campus."""
+
+    def __init__(self, plant: Bridging) -> None:
+        self.plant = plant
         self._numbers: dict[str, dict[str, int]] = {}
 
     # -- what hears what -----------------------------------------------------------------------------
@@ -91,11 +106,11 @@ class Trees:
     @cached_property
     def lans(self) -> dict[Lan, tuple[Link, ...]]:
         """All LANs between switches, with the links that make each: one, or those of a group of unmanaged devices."""
-        switches = self.network.switches
+        switches = self.plant.switches
         found: dict[Lan, tuple[Link, ...]] = {}
         boxes = [n for n, s in switches.items() if s.kind is Kind.UNMANAGED]
         hubs: dict[str, list[Link]] = defaultdict(list)
-        up = [k for k in self.network.links if k.up]
+        up = [k for k in self.plant.links if k.up]
         cluster = {b: min(part) for part in components(boxes, up) for b in part}
         for link in up:
             kinds = {switches[end.switch].kind for end in (link.a, link.b)}
@@ -116,7 +131,7 @@ class Trees:
         return {end: lan for lan in self.lans for end in lan}
 
     def _takes_part(self, ref: PortRef) -> bool:
-        return self.network.switches[ref.switch].tree.protocol is not Protocol.OFF and self.network.port(ref).tree.runs
+        return self.plant.switches[ref.switch].tree.protocol is not Protocol.OFF and self.plant.port(ref).tree.runs
 
     @cached_property
     def _heard(self) -> dict[Lan, Lan]:
@@ -127,7 +142,7 @@ class Trees:
     def parts(self) -> list[Part]:
         """The parts, in the order of their first switch; switches that run no tree are in none."""
         running = [
-            n for n, s in self.network.switches.items() if s.kind is Kind.SWITCH and s.tree.protocol is not Protocol.OFF
+            n for n, s in self.plant.switches.items() if s.kind is Kind.SWITCH and s.tree.protocol is not Protocol.OFF
         ]
         parent = {n: n for n in running}
         find = finder(parent)
@@ -155,7 +170,7 @@ class Trees:
         return sorted(made, key=lambda p: natural(p.switches[0]))
 
     def _unknown(self, part: Part) -> str:
-        protocols = {n: self.network.switches[n].tree.protocol for n in part.switches}
+        protocols = {n: self.plant.switches[n].tree.protocol for n in part.switches}
         unstated = [n for n, p in protocols.items() if p is None]
         if unstated:
             more = f" and {len(unstated) - 1} more" if len(unstated) > 1 else ""
@@ -181,13 +196,13 @@ class Trees:
 
     def _unsure(self, link: Link) -> str:
         """Says why it is not sure that tree frames cross a link; empty when they do."""
-        failure = self.network.lag_failure(link)
+        failure = self.plant.lag_failure(link)
         return link.doubt or (f"at {link.a} {failure}" if failure else "")
 
     # -- the trees of a part -------------------------------------------------------------------------
 
     def _trees(self, part: Part, lans: list[Lan]) -> Iterator[Tree]:
-        if self.network.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
+        if self.plant.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
             yield from self._vlan_trees(part, lans)
             return
         common = self._elect(part.switches, lans, 0)
@@ -195,14 +210,14 @@ class Trees:
         yield from self._instance_trees(part, lans, common)
 
     def _elect(self, names: list[str], lans: list[Lan], number: int) -> Election:
-        switches = self.network.switches
+        switches = self.plant.switches
         ids = {n: BridgeId(switches[n].tree.priority_in(number), switches[n].mac, n) for n in names}
         ports = {p: self._port(p, number) for lan in lans for p in lan}
         regions = {n: region for n in names if number == 0 and (region := switches[n].tree.region) is not None}
         return elect(ids, lans, ports, regions)
 
     def _port(self, ref: PortRef, number: int) -> TreePort:
-        port, switch = self.network.port(ref), self.network.switches[ref.switch]
+        port, switch = self.plant.port(ref), self.plant.switches[ref.switch]
         said = port.tree
         cost, priority = next(((c, p) for n, c, p in said.own if n == number), (None, None))
         if ref.switch not in self._numbers:
@@ -214,7 +229,7 @@ class Trees:
         )
 
     def _default_cost(self, ref: PortRef) -> int:
-        switch, port = self.network.switches[ref.switch], self.network.port(ref)
+        switch, port = self.plant.switches[ref.switch], self.plant.port(ref)
         members = [switch.ports[m] for m in port.members]
         speed = port.speed or next((m.speed for m in members if m.speed), 0)
         return default_cost(speed, wide=switch.tree.wide_costs, members=sum(m.enabled for m in members))
@@ -223,17 +238,17 @@ class Trees:
         """Returns the VLANs that are in an instance of their own on every MSTP switch of a part."""
         found = FULL_MASK
         for n in part.switches:
-            region = self.network.switches[n].tree.region
+            region = self.plant.switches[n].tree.region
             found &= FULL_MASK & ~region.vlans(0).mask if region else 0
         return found
 
     def _instance_trees(self, part: Part, lans: list[Lan], common: Election) -> Iterator[Tree]:
         groups: dict[str, list[str]] = defaultdict(list)
         for n in part.switches:
-            if self.network.switches[n].tree.region is not None:
+            if self.plant.switches[n].tree.region is not None:
                 groups[common.region[n]].append(n)
         for names in groups.values():
-            region = self.network.switches[names[0]].tree.region
+            region = self.plant.switches[names[0]].tree.region
             inside = [lan for lan in lans if {p.switch for p in lan} <= set(names)]
             border = [p for lan in lans if lan not in inside for p in lan if p.switch in names]
             for number, vlans in region.instances if region else ():
@@ -247,66 +262,68 @@ class Trees:
 
     def _vlan_trees(self, part: Part, lans: list[Lan]) -> Iterator[Tree]:
         """Yields a tree for each class of VLANs that all switches treat alike."""
-        network = self.network
+        plant = self.plant
         carried = {lan: self._carried(lan) for lan in lans}
-        splits = dict.fromkeys([*carried.values(), *(network.active(n) for n in part.switches)])  # a set in fixed order
+        splits = dict.fromkeys([*carried.values(), *(plant.active(n) for n in part.switches)])  # a set in fixed order
         for n in part.switches:
-            own = network.switches[n].tree.own
+            own = plant.switches[n].tree.own
             for value in dict.fromkeys(own.values()):
                 splits[sum(1 << v for v, p in own.items() if p == value)] = None
         for lan in lans:
             for p in lan:
-                splits |= dict.fromkeys(1 << n for n, _, _ in network.port(p).tree.own)
+                splits |= dict.fromkeys(1 << n for n, _, _ in plant.port(p).tree.own)
         relayed = 0
         for n in part.switches:
-            relayed |= network.active(n)
-        classes = [network.used & relayed]
+            relayed |= plant.active(n)
+        classes = [plant.used & relayed]
         for split in splits:
             classes = [half for c in classes for half in (c & split, c & ~split) if half]
         for c in classes:
             lowest = (c & -c).bit_length() - 1
-            names = [n for n in part.switches if network.active(n) >> lowest & 1]
+            names = [n for n in part.switches if plant.active(n) >> lowest & 1]
             joining = [lan for lan, mask in carried.items() if mask >> lowest & 1]
             yield Tree(lowest, c, self._elect(names, joining, lowest))
 
     def _carried(self, lan: Lan) -> Mask:
         """Returns the VLANs whose tree frames all ports of a LAN exchange."""
         if len(lan) == 2 and len(self.lans[self._heard[lan]]) == 1:
-            return self.network.passes(self.lans[self._heard[lan]][0])
+            return self.plant.passes(self.lans[self._heard[lan]][0])
         found = -1
         for p in lan:
-            relay = self.network.relay(p, View.MUST)
+            relay = self.plant.relay(p, View.USUAL)
             found &= relay.sends & relay.takes
         return found & FULL_MASK
 
     # -- what follows for frames ---------------------------------------------------------------------
 
     @cached_property
-    def _limits(self) -> tuple[dict[PortRef, Mask], dict[PortRef, str]]:
-        """Returns the VLANs that surely pass, of ports where not all do; and why it is not known, where it is not."""
-        allowed: dict[PortRef, Mask] = {}
-        unsure: dict[PortRef, str] = {}
+    def _limits(self) -> _Limits:
+        made = _Limits()
         for part in self.parts:
-            if part.unknown:
-                if part.ring:
-                    self._limit_rings(part, allowed, unsure)
-                continue
-            for tree in part.trees:
-                for ref, role in tree.election.role.items():
-                    if not role.forwards:
-                        allowed[ref] = allowed.get(ref, -1) & ~self._decided(tree, ref)
-            if self.network.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
-                self._limit_uneven(part, allowed)
-        return allowed, unsure
+            if not part.unknown:
+                self._limit_blocked(part, made)
+            elif part.ring:
+                self._limit_rings(part, made)
+        return made
+
+    def _limit_blocked(self, part: Part, made: _Limits) -> None:
+        """Notes what the trees of a part keep shut."""
+        for tree in part.trees:
+            for ref, role in tree.election.role.items():
+                if not role.forwards:
+                    made.shut(ref, self._decided(tree, ref))
+        if self.plant.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
+            self._limit_uneven(part, made)
 
     def _decided(self, tree: Tree, ref: PortRef) -> Mask:
         """Returns the VLANs a tree decides about on one switch."""
-        region = self.network.switches[ref.switch].tree.region
+        region = self.plant.switches[ref.switch].tree.region
         if tree.number == 0:
             return region.vlans(0).mask if region else FULL_MASK
         return tree.vlans
 
-    def _limit_rings(self, part: Part, allowed: dict[PortRef, Mask], unsure: dict[PortRef, str]) -> None:
+    def _limit_rings(self, part: Part, made: _Limits) -> None:
+        """Notes that only what every link of a ring carries surely crosses it, where the tree is not known."""
         inside = {k: lan for lan in part.lans for k in self.lans[self._heard[lan]]}
         for block in blocks(list(inside), lambda k: (k.a.switch, k.b.switch)):
             if not block.ring:
@@ -316,35 +333,42 @@ class Trees:
                 common &= 0 if self._unsure(link) else self._carried(inside[link])
             for link in block.links:
                 for end in (link.a, link.b):
-                    allowed[end] = allowed.get(end, -1) & (common | ~FULL_MASK)
-                    unsure[end] = part.unknown
+                    made.shut(end, FULL_MASK & ~common)
+                    made.doubt[end] = part.unknown
 
-    def _limit_uneven(self, part: Part, allowed: dict[PortRef, Mask]) -> None:
+    def _limit_uneven(self, part: Part, made: _Limits) -> None:
+        """Notes what links lose whose natives differ or whose ends are of different kinds, where they are not let run."""
         for lan in part.lans:
-            if len(lan) != 2 or all(self.network.switches[e.switch].habits.uneven_link for e in lan):
-                continue
-            ports = [self.network.settled(e) for e in lan]
-            natives = {untagged_vlan(p.switching) for p in ports}
-            lost = 0
-            if len({carries_tags(p) for p in ports}) > 1:
-                lost = FULL_MASK
-            elif len(natives) > 1:
-                lost = sum(1 << v for v in natives - {None} if v)
-            for end in lan:
-                if lost:
-                    allowed[end] = allowed.get(end, -1) & ~lost
+            switches = [self.plant.switches[e.switch] for e in lan]
+            lost = self._uneven(lan) if len(lan) == 2 else 0
+            for end in lan if lost else ():
+                if not all(s.habits.uneven_link for s in switches):
+                    made.shut(end, lost)
+                if any("uneven_link" in s.unstated_habits for s in switches):
+                    made.unstated[end] = made.unstated.get(end, 0) | lost
 
-    def allows(self, ref: PortRef) -> Mask:
+    def _uneven(self, lan: Lan) -> Mask:
+        ports = [self.plant.settled(e) for e in lan]
+        if len({carries_tags(p) for p in ports}) > 1:
+            return FULL_MASK
+        natives = {untagged_vlan(p.switching) for p in ports}
+        return sum(1 << v for v in natives if v) if len(natives) > 1 else 0
+
+    def allows(self, ref: PortRef, view: View = View.USUAL) -> Mask:
         """Returns the domains that surely pass a port as far as the tree goes; -1 for all."""
-        return self._limits[0].get(ref, -1)
+        limits = self._limits
+        unstated = limits.unstated.get(ref, 0) if view is View.MUST else 0
+        return limits.allowed.get(ref, -1) & ~unstated
 
-    def blocks(self, ref: PortRef) -> Mask:
+    def blocks(self, ref: PortRef, view: View = View.USUAL) -> Mask:
         """Returns the VLANs that surely do not pass a port today because of the tree."""
-        return 0 if ref in self._limits[1] else ~self.allows(ref)
+        limits = self._limits
+        unstated = limits.unstated.get(ref, 0) if view is View.MAY else 0
+        return 0 if ref in limits.doubt else ~limits.allowed.get(ref, -1) & ~unstated
 
     def doubt(self, ref: PortRef) -> str:
         """Says why today's tree is not known at a port; empty when it is, or does not matter."""
-        return self._limits[1].get(ref, "")
+        return self._limits.doubt.get(ref, "")
 
     def part_of(self, switch: str) -> Part | None:
         """Returns the part a switch is in; None when it runs no tree."""

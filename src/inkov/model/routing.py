@@ -24,22 +24,22 @@ class Entry:
     """One entry of an address filter; the first that matches a packet decides.
 
     Attributes:
-        permits: it lets packets pass; else it drops them.
+        accepts: it lets packets pass; else it drops them.
         origin: prefix their source must be in; None for any.
         target: prefix their destination must be in; None for any.
         only: what else of a packet must match, in words, such as `tcp to 443`; empty when nothing else.
         source: where it is written.
     """
 
-    permits: bool
+    accepts: bool
     origin: Prefix | None = None
     target: Prefix | None = None
     only: str = ""
     source: Source = field(default=Source(""), compare=False)
 
     def __str__(self) -> str:
-        ends = f"{self.origin or 'any'} to {self.target or 'any'}"
-        return f"{'permit' if self.permits else 'deny'} {ends}{f', {self.only}' if self.only else ''}"
+        ends = f"{self.origin or 'any'} → {self.target or 'any'}"
+        return f"{'✓' if self.accepts else '✗'} {ends}{f', {self.only}' if self.only else ''}"
 
 
 @dataclass(frozen=True, slots=True)

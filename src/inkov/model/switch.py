@@ -7,7 +7,7 @@ each of them to the same relay map.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from enum import Enum
 from typing import Final, TypeAlias
 
@@ -78,8 +78,7 @@ class Habits:
     uneven_link: bool = True
 
 
-WORST_HABITS: Final = Habits(own_tag=True, native_outside_list=True, tagged_native=True)
-"""What lets a hostile station do most."""
+ALL_HABITS: Final = frozenset(f.name for f in fields(Habits))
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,10 +118,11 @@ class Trunk:
     """A port that carries several VLANs tagged.
 
     Attributes:
-        native: VLAN of untagged frames; None when there is none.
+        native: VLAN of untagged frames; None when there is none, or it is not stated.
         allowed: the allowed list.
         native_tagged: the native VLAN leaves tagged, and untagged frames are dropped.
         translate: (tag on the wire, VLAN inside) where they differ; a mapping, one to one.
+        native_stated: it is known what the native VLAN is, or that there is none.
         spelling: the allowed list as it was written, for showing it again.
     """
 
@@ -130,6 +130,7 @@ class Trunk:
     allowed: VlanSet
     native_tagged: bool = False
     translate: tuple[tuple[Vid, Vid], ...] = ()
+    native_stated: bool = True
     spelling: str = field(default="", compare=False)
 
 
@@ -295,7 +296,7 @@ class Switch:
         mac: its chassis address in lower case, empty when unknown.
         kind: switch, router or unmanaged device.
         habits: what its platform does and its configuration does not say.
-        worst: the same, with the worse assumed of every habit that nothing states.
+        unstated_habits: the names of those habits that nothing states, so that they are only what most platforms do.
         role: what it is for, such as core or edge; switches of one role are alike. Empty when not stated.
         tree: how it takes part in the spanning tree.
         sync: how it shares its VLAN table; None when it does not.
@@ -316,7 +317,7 @@ class Switch:
     mac: str = ""
     kind: Kind = Kind.SWITCH
     habits: Habits = Habits()
-    worst: Habits = WORST_HABITS
+    unstated_habits: frozenset[str] = ALL_HABITS
     role: str = ""
     tree: BridgeTree = NO_BRIDGE_TREE
     sync: Sync | None = None

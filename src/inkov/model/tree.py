@@ -107,11 +107,11 @@ class Registration:
     """Which VLANs dynamic pruning may take off a port (IEEE 802.1Q-2022, 8.8.2 and 11.2).
 
     Attributes:
-        eligible: registration normal: sent only when the far end announced interest.
+        normal: sent only when the far end announced interest.
         forbidden: never sent, whatever the far end announces.
     """
 
-    eligible: VlanSet = ALL
+    normal: VlanSet = ALL
     forbidden: VlanSet = NONE
 
 

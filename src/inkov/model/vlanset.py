@@ -2,7 +2,7 @@
 
 The universe is fixed by IEEE 802.1Q-2022, 9.6: VIDs 1 to 4094. A set is one integer used as a bit mask
 (bit *v* stands for VLAN *v*), so that it is canonical by construction and all set algebra is one machine
-operation. Range text (`310-330,305`, `all`, `none`, `all except 320`) is only a view of it.
+operation. Range text (`310-330,305`, `all`, `none`, `all but 320`) is only a view of it.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ VID_MAX: Final = 4094
 FULL_MASK: Final = ((1 << (VID_MAX + 1)) - 1) & ~1
 
 _ITEM = re.compile(r"(\d+)(?:\s*-\s*(\d+))?\Z", re.ASCII)
-_EXCEPT = re.compile(r"all\s+except\s+(.*)\Z", re.DOTALL)
+_BUT = re.compile(r"all\s+(?:but|except)\s+(.*)\Z", re.DOTALL)  # the second is the word of earlier versions
 
 
 class VlanTextError(ValueError):
@@ -88,7 +88,7 @@ class VlanSet:
 
     @classmethod
     def parse(cls, text: str) -> VlanSet:
-        """Reads a VLAN list: `310`, `310-330,305`, `all`, `none`, `all except 320,340`.
+        """Reads a VLAN list: `310`, `310-330,305`, `all`, `none`, `all but 320,340`.
 
         Raises:
             VlanTextError: the text is no such list.
@@ -98,7 +98,7 @@ class VlanSet:
             return ALL
         if text == "none":
             return NONE
-        if rest := _EXCEPT.match(text):
+        if rest := _BUT.match(text):
             return ~cls.parse(rest[1])
         made = NONE
         for item in text.split(","):
@@ -107,7 +107,7 @@ class VlanSet:
                 shown = item.strip()[:40]
                 raise VlanTextError(
                     f"{shown!r} is not a VLAN list; expected numbers and ranges such as 310-330,305, "
-                    "or all, none, all except 320"
+                    "or all, none, all but 320"
                 )
             low = int(found[1])
             made |= cls.span(low, int(found[2]) if found[2] else low)
@@ -133,7 +133,7 @@ class VlanSet:
         if self._mask == FULL_MASK:
             return "all"
         if len(self) > (VID_MAX - VID_MIN + 1) // 2:
-            return f"all except {~self}"
+            return f"all but {~self}"
         return self.exact
 
     @property

@@ -9,13 +9,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from inkov.forwarding.cabling import Wire
-from inkov.forwarding.gateways import Gateways
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Segment, Together
 from inkov.model.names import ports_text
 from inkov.model.source import Source
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.plan.parking import parking
 from inkov.proof.grid import Meets, grid
 from inkov.proof.outcome import Proved
 from inkov.proof.prove import Prover
@@ -29,15 +29,15 @@ def draft(network: Network) -> str:
     Lines that somebody should look at end in a comment that starts with a question mark.
     """
     names = _names(network)
-    parking = _parking(network)
-    segments = {name: vid for vid, name in names.items() if vid != parking}
+    lot = parking(network)
+    segments = {name: vid for vid, name in names.items() if vid != lot}
     lines = [
         "# Drafted from the switches. Look first at what is marked with a question mark: it was guessed, or looks doubtful.",
         "inkov: campus",
         f"name: {_scalar(network.campus.name)}",
     ]
-    if parking is not None:
-        lines.append(f"parking: {parking}  # ? only disabled ports are in it")
+    if lot is not None:
+        lines.append(f"parking: {lot}  # ? only disabled ports are in it")
     lines += ["", *_cables(network), "", *_segments(network, segments), "", *_claims(network, segments)]
     return "\n".join(lines).rstrip() + "\n"
 
@@ -97,20 +97,8 @@ def _called(network: Network, vid: Vid) -> list[str]:
     return sorted(seen, key=lambda n: (-seen[n], n))
 
 
-def _parking(network: Network) -> Vid | None:
-    """Returns the VLAN that has ports, all of them disabled; the one with most where there are several."""
-    off: Counter[Vid] = Counter()
-    for switch in network.switches.values():
-        for port in switch.ports.values():
-            vid = getattr(port.switching, "vid", None)
-            if vid is not None and not port.enabled:
-                off[vid] += 1
-    idle = [v for v in off if v not in network.members and v != DEFAULT_VLAN]
-    return max(idle, key=lambda v: (off[v], -v)) if idle else None
-
-
 def _segments(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
-    gateways = Gateways(network).by_vlan
+    gateways = network.gateways.by_vlan
     yield "segments:" if segments else "segments: {}"
     for name, vid in segments.items():
         subnets = dict.fromkeys(str(a.network) for i in gateways.get(vid, ()) for a in i.gateway.addresses)
@@ -153,10 +141,11 @@ def _claims(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
     whole = [n for n in known if isinstance(prover.decide(Together(n, (n,))), Proved)]
     allowed = frozenset(map(frozenset, pairs))
     apart = Apart("x", tuple(known), allowed) if len(known) > 1 else None
-    holds = apart is not None and apart.pairs and isinstance(prover.decide(apart), Proved)
+    outcome = prover.decide(apart) if apart is not None and apart.pairs else None
+    holds = isinstance(outcome, Proved)
     yield "claims:" if holds or whole else "claims: []"
-    if holds:
-        yield "  - name: what is apart stays apart"
+    if isinstance(outcome, Proved):
+        yield _line("  - name: what is apart stays apart", _rests_on(outcome))
         yield "    apart: all"
         if pairs:
             yield "    except:"
@@ -165,6 +154,11 @@ def _claims(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
     for name in known:
         if name not in whole:
             yield f"  # - {{together: {_scalar(name)}}}  ? it is not whole today"
+
+
+def _rests_on(outcome: Proved) -> str:
+    """Says what a proof assumes; empty for one that holds whatever is not stated."""
+    return f"it assumes that {'; that '.join(outcome.assumed)}" if outcome.assumed else ""
 
 
 def _meet(heard: Mapping[tuple[str, str], Meets], a: str, b: str) -> bool:

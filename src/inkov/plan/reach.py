@@ -6,10 +6,9 @@ from collections.abc import Hashable
 from dataclasses import dataclass
 
 from inkov.forwarding.islands import Islands
-from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View
 from inkov.forwarding.trees import Blocking
+from inkov.kinds.relay import View
 from inkov.model.vlanset import NONE, Vid, VlanSet, bits
 
 Pairs = frozenset[tuple[Hashable, Hashable]]
@@ -36,8 +35,8 @@ def change(before: Network, after: Network, extra: VlanSet = NONE) -> Change:
         after: the same with other settings.
         extra: VLANs to look at besides those that have members in either.
     """
-    one, other = Islands(before), Islands(after)
-    mixed = set(Needs(before).mixed) | set(Needs(after).mixed)
+    one, other = before.islands, after.islands
+    mixed = set(before.needs.mixed) | set(after.needs.mixed)
     lost, gained = set(), set()
     for vid in VlanSet({*before.members, *after.members}) | extra:
         if vid in mixed:
@@ -66,7 +65,7 @@ def _parts(network: Network, islands: Islands, vid: Vid) -> list[frozenset[str]]
 
 def _pairs(network: Network, vid: Vid) -> Pairs:
     """Returns every (place a frame of a VLAN starts, place with stations that it gets to)."""
-    graph = network.graph(View.MUST, Blocking.KNOWN)
+    graph = network.graph(View.USUAL, Blocking.KNOWN)
     hearing = dict.fromkeys(network.switches, 0)
     for name, refs in network.station_ports.items():
         for ref in refs:

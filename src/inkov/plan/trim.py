@@ -7,13 +7,12 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.islands import Islands
-from inkov.forwarding.ladder import Lost, Rung, carries_tags
-from inkov.forwarding.needs import Needs, Side
+from inkov.forwarding.ladder import Lost, Rung
+from inkov.forwarding.needs import Side
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import untagged_vlan
+from inkov.kinds.table import allowed_list, carries_tags, trunk_of, untagged_vlan
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Trunk
+from inkov.model.switch import Kind
 from inkov.model.vlanset import NONE, Vid, VlanSet
 
 
@@ -87,8 +86,8 @@ class Trim:
     def __init__(self, network: Network, keep: VlanSet = NONE) -> None:
         self.network = network
         self.keep = keep | network.campus.keep
-        self.needs = Needs(network)
-        self.islands = Islands(network)
+        self.needs = network.needs
+        self.islands = network.islands
 
     @cached_property
     def links(self) -> list[LinkPlan]:
@@ -98,7 +97,7 @@ class Trim:
     def _link(self, link: Link) -> LinkPlan | None:
         """Returns the advice for a link; None for one without any list."""
         network = self.network
-        ends = [e for e in (link.a, link.b) if isinstance(network.settled(e).switching, Trunk)]
+        ends = [e for e in (link.a, link.b) if trunk_of(network.settled(e).switching)]
         if not ends:
             return None
         if reason := self._no_advice(link):
@@ -122,16 +121,15 @@ class Trim:
             kind, formed = network.switches[end.switch].kind, network.formed(end)
             if kind is Kind.UNMANAGED:
                 return f"what is behind the unmanaged device {end.switch} is not known"
-            if formed.maybe is not None:
+            if not formed.sure:
                 return f"whether {end} becomes a trunk is not known"
-            if kind is Kind.SWITCH and not carries_tags(formed.surely):
+            if kind is Kind.SWITCH and not carries_tags(formed.usual):
                 return f"{end} is no trunk"
         return ""
 
     def _end(self, link: Link, end: PortRef, needed: VlanSet, natives: VlanSet) -> EndPlan:
         network = self.network
-        switching = network.settled(end).switching
-        allowed = switching.allowed if isinstance(switching, Trunk) else NONE
+        allowed = allowed_list(network.settled(end).switching)
         listed = allowed & VlanSet.from_mask(network.used)
         protected = listed & (natives | self.keep | VlanSet(self.needs.mixed)) - needed
         surplus = listed - needed - protected

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import permutations
+from typing import NamedTuple
 
+from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View
+from inkov.forwarding.trees import Blocking
+from inkov.kinds.relay import Mask, View
+from inkov.model.campus import Host
 from inkov.model.names import PortRef
-from inkov.proof.layer3 import Layer3, Speaker, honest
+from inkov.model.routing import Ip, Prefix
+from inkov.proof.group import Group
+from inkov.proof.layer3 import Layer3
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.packets import Packet
-from inkov.proof.stations import Stations
+from inkov.proof.stations import Place, Stations
 from inkov.proof.together import together
 
 
-def between(network: Network, layer3: Layer3, groups: Sequence[Stations], layers: Iterable[int]) -> Outcome:
+def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: Iterable[int]) -> Outcome:
     """Decides whether all stations of some groups reach each other.
 
     Args:
@@ -25,10 +31,13 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Stations], layers
         layers: where two groups may meet: 2, 3 or either.
     """
     alone = [together(network, group) for group in groups]
-    if worse := next((o for o in alone if not isinstance(o, Proved)), None):
+    if worse := next((o for o in alone if isinstance(o, Broken)), None) or next(
+        (o for o in alone if not isinstance(o, Proved)), None
+    ):
         return worse
     if len(groups) == 1:
         return alone[0]
+    unsure: Outcome | None = None
     for a, b in permutations(groups, 2):
         frames = _frames(network, a, b) if 2 in layers else None
         if isinstance(frames, Proved):
@@ -37,60 +46,177 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Stations], layers
         if isinstance(packets, Proved):
             continue
         known = [o for o in (frames, packets) if o is not None]
-        unsure = [o for o in known if isinstance(o, CannotTell)]
-        return unsure[0] if unsure else known[-1]
+        doubtful = next((o for o in known if isinstance(o, CannotTell)), None)
+        if doubtful is None:
+            return known[-1]
+        unsure = unsure or doubtful
+    if unsure is not None:
+        return unsure
     names = ", ".join(g.name for g in groups)
     return Proved(f"each of {names} is whole, and a frame or packet of each surely gets to every other")
 
 
-def _frames(network: Network, a: Stations, b: Stations) -> Outcome:
+def _frames(network: Network, a: Group, b: Group) -> Outcome:
     """Decides whether every port of one group surely hears every port of another at layer 2."""
-    everyone = {ref for refs in b.hearers.values() for ref in refs}
-    for (switch, domain), refs in a.senders.items():
-        start = {switch: 1 << domain}
-        deaf = everyone - _hearing(b, network.graph(View.MUST).spread(start))
-        if not deaf:
+    for place, refs in a.may.senders.items():
+        start = {place[0]: 1 << place[1]}
+        deaf = b.deaf([], network.graph(View.MUST).spread(start))
+        if deaf is None:
             continue
-        if everyone <= _hearing(b, network.graph(View.MAY).spread(start)):
+        reached = network.graph(View.MAY, Blocking.KNOWN).spread(start)
+        if place not in a.must.senders or b.surely_deaf_to(reached) is None:
             return _unsure(a, b)
-        last = min(deaf, key=lambda r: r.order)
-        return Broken(stop=Stop(refs[0], last, why="no frame gets from the one to the other"))
+        return Broken(stop=Stop(refs[0], deaf, why="no frame gets from the one to the other"))
     return Proved("")
 
 
-def _hearing(group: Stations, reached: Mapping[str, Mask]) -> set[PortRef]:
-    return {ref for (s, d), refs in group.hearers.items() if reached.get(s, 0) >> d & 1 for ref in refs}
+# -- by way of gateways ------------------------------------------------------------------------------
 
 
-def _packets(network: Network, layer3: Layer3, a: Stations, b: Stations) -> Outcome:
-    """Decides whether packets of every class surely get from one group to every port of another."""
-    speakers = {
-        view: honest(a, layer3, lambda v: network.graph(v).spread(a.masks, a.tagged))[0]
-        for view in (View.MUST, View.MAY)
-    }
-    prefixes = layer3.prefixes(a), layer3.prefixes(b)
-    start, end = (next(iter(g.values()))[0] for g in (a.senders, b.hearers))
-    for packet in layer3.packets(*prefixes):
-        if _arrives(layer3, speakers[View.MUST], b, packet, View.MUST):
-            continue
-        if _arrives(layer3, speakers[View.MAY], b, packet, View.MAY):
-            return _unsure(a, b)
-        if not layer3.entered(speakers[View.MAY], View.MAY):
-            why = f"no gateway that is up takes packets of {a.name}"
-        else:
-            why = f"no gateway passes packets from {packet.source} on to {packet.target}"
-        return Broken(stop=Stop(start, end, why=why))
-    return Proved("")
+class Sender(NamedTuple):
+    """Stations that send alike: a host with its own gateway, or all of a group of which no more is known.
+
+    Attributes:
+        name: the host, or the group.
+        port: one of their ports.
+        sources: their addresses.
+        places: where their frames start, in a view.
+        host: the host; None for others, which may use any gateway of their VLAN.
+    """
+
+    name: str
+    port: PortRef
+    sources: tuple[Prefix, ...]
+    places: Mapping[View, Iterable[Place]]
+    host: Host | None = None
 
 
-def _arrives(layer3: Layer3, a: Speaker, b: Stations, packet: Packet, view: View) -> bool:
+class Target(NamedTuple):
+    """Stations that answer to some addresses, and the places by which each of their ports hears."""
+
+    port: PortRef
+    addresses: tuple[Prefix, ...]
+    ports: Mapping[View, Mapping[PortRef, set[Place]]]
+
+
+def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
+    """Decides whether packets of every class surely get from every station of one group to every port of another."""
+    unsure: Outcome | None = None
+    for sender in _senders(network, layer3, a):
+        for target in _targets(network, layer3, b):
+            for packet in layer3.packets(sender.sources, target.addresses):
+                if _surely(network, layer3, sender, target, packet):
+                    continue
+                entered = _entered(network, layer3, sender, packet, View.MAY)
+                if any(_may(layer3, i, target, packet) for i in entered):
+                    unsure = unsure or _unsure(a, b)
+                    continue
+                return Broken(stop=Stop(sender.port, target.port, why=_why(sender, packet, entered)))
+    return unsure or Proved("")
+
+
+def _senders(network: Network, layer3: Layer3, group: Group) -> Iterator[Sender]:
+    hosts = _hosts(network, group)
+    for host in hosts:
+        places = {v: [p for p, refs in s.senders.items() if host.port in refs] for v, s in _views(group)}
+        yield Sender(host.name, host.port, _own(host), places, host)
+    rest = group.may.ports - {h.port for h in hosts}
+    if rest:
+        places = {v: list(s.senders) for v, s in _views(group)}
+        first = min(rest, key=lambda r: r.order)
+        yield Sender(group.name, first, layer3.prefixes(group.may), places)
+
+
+def _targets(network: Network, layer3: Layer3, group: Group) -> Iterator[Target]:
+    hosts = _hosts(network, group)
+    for host in hosts:
+        yield Target(host.port, _own(host), {v: _hearing(s.hearers, {host.port}) for v, s in _views(group)})
+    rest = group.may.ports - {h.port for h in hosts}
+    if rest:
+        first = min(rest, key=lambda r: r.order)
+        yield Target(first, layer3.prefixes(group.may), {v: _hearing(s.hearers, rest) for v, s in _views(group)})
+
+
+def _views(group: Group) -> list[tuple[View, Stations]]:
+    return [(View.MUST, group.must), (View.MAY, group.may)]
+
+
+def _hosts(network: Network, group: Group) -> list[Host]:
+    """Returns the hosts of a group of which the address is known."""
+    return [h for h in network.campus.hosts.values() if h.address is not None and h.port in group.may.ports]
+
+
+def _own(host: Host) -> tuple[Prefix, ...]:
+    assert host.address is not None  # noqa: S101 - hosts without one are left out
+    return (type(host.address.network)(host.address.ip),)
+
+
+def _hearing(hearers: Mapping[Place, list[PortRef]], ports: set[PortRef]) -> Mapping[PortRef, set[Place]]:
+    found: dict[PortRef, set[Place]] = {ref: set() for ref in ports}
+    for place, refs in hearers.items():
+        for ref in refs:
+            if ref in found:
+                found[ref].add(place)
+    return found
+
+
+def _entered(network: Network, layer3: Layer3, sender: Sender, packet: Packet, view: View) -> list[Interface]:
+    """Returns the gateways that may take a packet: a host sends through its own, and to its own subnet through none."""
+    host = sender.host
+    if host is not None and (host.gateway is None or (host.address and packet.target in host.address.network)):
+        return []
+    masks: dict[str, Mask] = {}
+    for switch, domain in sender.places[view]:
+        masks[switch] = masks.get(switch, 0) | 1 << domain
+    reached = network.graph(view).spread(masks)
     routing = layer3.routing[view]
-    for arrival in routing.follow(layer3.entered(a, view), packet, frozenset()):
+    own: Ip | None = host.gateway if host else None
+    return [
+        i
+        for i in network.gateways.all
+        if routing.hears(i, reached) and (own is None or any(a.ip == own for a in i.gateway.addresses))
+    ]
+
+
+def _surely(network: Network, layer3: Layer3, sender: Sender, target: Target, packet: Packet) -> bool:
+    """Tells whether a packet surely arrives, whichever of its gateways takes it."""
+    entered = _entered(network, layer3, sender, packet, View.MUST)
+    possible = _entered(network, layer3, sender, packet, View.MAY)
+    routing = layer3.routing[View.MUST]
+    if not entered or set(possible) - set(entered):
+        return False
+
+    def heard(out: Interface) -> bool:
+        reached = routing.emitted(out)
+        ports = target.ports[View.MUST]
+        return all(any(reached.get(s, 0) >> d & 1 for s, d in places) for places in ports.values())
+
+    return all(routing.surely(into, packet, heard) for into in entered)
+
+
+def _may(layer3: Layer3, into: Interface, target: Target, packet: Packet) -> bool:
+    routing = layer3.routing[View.MAY]
+    for arrival in routing.follow([into], packet, frozenset()):
         reached = routing.emitted(arrival.out)
-        if all(reached.get(s, 0) >> d & 1 for s, d in b.hearers):
+        ports = target.ports[View.MAY]
+        if all(any(reached.get(s, 0) >> d & 1 for s, d in places) for places in ports.values()):
             return True
     return False
 
 
-def _unsure(a: Stations, b: Stations) -> CannotTell:
+def _why(sender: Sender, packet: Packet, entered: list[Interface]) -> str:
+    """Says why a packet does not arrive."""
+    host = sender.host
+    if host is not None and host.gateway is None:
+        return f"{host.name} has no gateway"
+    if host is not None and host.address and packet.target in host.address.network:
+        return f"{host.name} takes {packet.target} for a neighbour, and no frame gets there"
+    if not entered and host is not None:
+        return f"{host.name} sends through {host.gateway}, and no gateway of that address hears it"
+    if not entered:
+        return f"no gateway that is up takes packets of {sender.name}"
+    return f"no gateway passes packets from {packet.source} on to {packet.target}"
+
+
+def _unsure(a: Group, b: Group) -> CannotTell:
     return CannotTell((f"whether all of {b.name} hear {a.name}",))

@@ -7,16 +7,15 @@ from collections.abc import Iterable, Mapping
 from typing import Any, Final, TypeAlias
 
 from inkov.forwarding.graph import Graph, State
-from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask, Tags, View
+from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.names import natural
 from inkov.model.vlanset import bits
 from inkov.proof.outcome import Proved, Verdict
 from inkov.proof.prove import Prover
 from inkov.proof.stations import Stations, segment_named
-from inkov.proof.surviving import candidates, homes, without
+from inkov.proof.surviving import after_failure, candidates, homes
 
 VERSION: Final = 1
 
@@ -52,19 +51,18 @@ def certificate(prover: Prover, verdict: Verdict, inputs: Mapping[str, str]) -> 
 
 def _sets(prover: Prover, claim: Apart) -> Data:
     hostile = claim.facing is Facing.HOSTILE
-    network = prover.hostile.worst if hostile else prover.network
-    graph = network.graph(View.MAY)
+    graph = prover.network.graph(View.MAY)
     made: Data = {}
     names = list(dict.fromkeys(n for pair in claim.pairs for n in pair))
     for name in names:
-        stations = prover.stations(name)
+        stations = prover.stations(name, View.MAY)
         made[f"honest {name}"] = _closed(graph, stations.masks, stations.tagged)
         if hostile:
             attackers = prover.hostile.attackers(name, View.MAY)
-            made[f"hostile {name}"] = _closed(graph, attackers.plain, armed=attackers.armed)
+            made[f"hostile {name}"] = _closed(graph, attackers.plain, armed=attackers.all_armed)
     if 3 in claim.layers:
         layer3 = prover.hostile.layer3 if hostile else prover.layer3
-        gateways = layer3.routing[View.MAY].gateways
+        gateways = layer3.gateways
         for interface in gateways.all:
             if gateways.up(interface, View.MAY):
                 starts = gateways.starts(interface, View.MAY)
@@ -134,7 +132,7 @@ def _node(network: Network, claim: Together, failures: int) -> Data | None:
     if failures:
         node["when"] = when = []
         for failure in candidates(network, homes(network, claim.segments)):
-            after = _node(Network(without(network.campus, failure)), claim, failures - 1)
+            after = _node(after_failure(network, failure), claim, failures - 1)
             if after is not None:
                 when.append({"failed": str(failure), **after})
     return node
@@ -165,7 +163,7 @@ def _tree(network: Network, start: tuple[str, Domain], groups: list[Stations]) -
 def _doubted(network: Network, trees: list[Data]) -> list[str]:
     """Returns the ports of hops that a tree or pruning might shut, and leaves open today."""
     used = {str(hop[2]) for tree in trees for hop in tree["hops"]}
-    rings = {link for block in Needs(network).blocks if block.ring for link in block.links}
+    rings = {link for block in network.needs.blocks if block.ring for link in block.links}
     found = {
         str(end)
         for link in network.links

@@ -8,7 +8,7 @@ from enum import Enum
 from itertools import permutations
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View
+from inkov.kinds.relay import View
 from inkov.proof.outcome import Turn
 from inkov.proof.prove import Prover
 
@@ -50,8 +50,7 @@ def grid(network: Network, names: list[str] | None = None) -> Grid:
     heard: dict[tuple[str, str], Meets] = {}
     through: dict[tuple[str, str], tuple[str, ...]] = {}
     for a, b in permutations(names, 2):
-        listeners = prover.stations(b)
-        if listeners.heard_in(prover.spread(a, View.MUST)):
+        if prover.stations(b, View.MUST).heard_in(prover.spread(a, View.MUST)):
             heard[a, b] = Meets.JOINED
             continue
         routed = prover.layer3.way(prover.side(a)[0], prover.side(b)[1])
@@ -59,5 +58,12 @@ def grid(network: Network, names: list[str] | None = None) -> Grid:
             heard[a, b] = Meets.ROUTED
             through[a, b] = tuple(dict.fromkeys(s.device for s in routed.way if isinstance(s, Turn)))
         else:
-            heard[a, b] = Meets.MAYBE if routed or listeners.heard_in(prover.spread(a)) else Meets.APART
-    return Grid(tuple(names), heard, through, frozenset(n for n in names if not prover.stations(n)))
+            heard[a, b] = (
+                Meets.MAYBE if routed or prover.stations(b, View.MAY).heard_in(prover.spread(a)) else Meets.APART
+            )
+    return Grid(
+        tuple(names),
+        heard,
+        through,
+        frozenset(n for n in names if not (s := prover.stations(n, View.MAY)) and not s.empty),
+    )

@@ -1,29 +1,27 @@
 """Stations of a segment in hostile hands: what they can make of their ports, and what they then send and hear.
 
 A hostile station sends any frame: with any tag, with tags inside tags; it answers negotiation or starts it,
-and it may be a switch. In *may* the worse is assumed of every habit that nothing states.
+and it may be a switch. In *may* every habit that nothing states is taken both ways.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import replace
 from functools import cached_property
 from typing import Final
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask, RelayMap, Tags, View
+from inkov.kinds.relay import Domain, Mask, Tag, Tags, View, format_of, tag_of
 from inkov.model.campus import Apart
 from inkov.model.names import PortRef
-from inkov.model.switch import Negotiated, Stance
 from inkov.model.vlanset import FULL_MASK, bits
 from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import habits, unknowns
+from inkov.proof.unknowns import at_ends, unknowns
 from inkov.proof.way import passages, starting
 
 ARGUMENT: Final = (
@@ -31,14 +29,6 @@ ARGUMENT: Final = (
     "whatever it listens to on its port: no frame of it gets to the others, and none of theirs to it"
 )
 """Why hostile stations of one segment do not meet those of another."""
-
-
-def at_worst(network: Network) -> Network:
-    """Returns a network whose switches have the worst of every habit that nothing states."""
-    switches = network.campus.switches
-    if all(s.habits == s.worst for s in switches.values()):
-        return network
-    return Network(replace(network.campus, switches={n: replace(s, habits=s.worst) for n, s in switches.items()}))
 
 
 class Attackers:
@@ -49,6 +39,7 @@ class Attackers:
         hearers: for each place whose frames they can hear, the ports.
         plain: domains they enter untagged, with no tag left inside, by switch.
         armed: domains they enter with any tags left inside, by switch.
+        payload: domains they enter with tags left inside of which the first is of a format, by switch and format.
     """
 
     def __init__(self, network: Network, stations: Stations, view: View) -> None:
@@ -59,12 +50,15 @@ class Attackers:
         self.plain: dict[str, Mask] = defaultdict(int)
         self.armed: dict[str, Mask] = defaultdict(int)
         self.heard: dict[str, Mask] = defaultdict(int)
-        ports = {r for places in (stations.senders, stations.hearers) for refs in places.values() for r in refs}
-        for ref in sorted(ports, key=lambda r: r.order):
-            relay = self._relay(ref, view)
-            armed = relay.takes if relay.keeps else _by_tag(relay)
-            if view is View.MAY and network.switches[ref.switch].habits.own_tag:
-                armed |= relay.in_untagged  # a frame tagged 0, with a tag inside, counts as untagged
+        self.payload: dict[tuple[str, Tag], Mask] = defaultdict(int)
+        for ref in sorted(reachable(network, stations), key=lambda r: r.order):
+            relay = network.obeying(ref, view)
+            armed = relay.takes if relay.keeps else relay.takes_tagged
+            if takes_zero(network, ref, view):  # a frame tagged 0, with a tag inside, counts as untagged
+                armed |= relay.in_untagged
+            for number in network.formats.values():
+                if number not in relay.formats or relay.unsure:
+                    self.payload[ref.switch, number] |= relay.in_untagged & FULL_MASK
             self.plain[ref.switch] |= relay.in_untagged & FULL_MASK
             self.armed[ref.switch] |= armed & FULL_MASK
             self.heard[ref.switch] |= relay.sends & FULL_MASK
@@ -73,30 +67,37 @@ class Attackers:
             for domain in bits(relay.sends & FULL_MASK):
                 self.hearers[ref.switch, domain].append(ref)
 
-    def _relay(self, ref: PortRef, view: View) -> RelayMap:
-        """Returns what a port does for a station that negotiates as it likes."""
-        port = self.network.port(ref)
-        willing = isinstance(port.switching, Negotiated) and port.stance in {Stance.PASSIVE, Stance.ACTIVE}
-        return self.network.relay(ref, View.MAY if willing else view)
-
     def starts(self, inner: Mask, *, deep: bool = False) -> Iterator[tuple[str, Domain, Tags]]:
         """Yields the states their frames can start in; where tags may be inside, with one of some innermost.
 
         When deep, one or two tags are around that one, of VLANs that links of the campus take off again.
         """
-        natives = [(v,) for v in bits(self._taken_off())] if deep else []
+        numbers = self.network.formats.values()
+        natives = [(tag_of(v, n),) for v in bits(self._taken_off()) for n in numbers] if deep else []
         before = [*natives, *(a + b for a in natives for b in natives)] or [()]
+        stacks = [(*some, tag_of(v, n)) for some in before for v in bits(inner) for n in numbers]
         for switch in dict.fromkeys([*self.plain, *self.armed]):
             for domain in bits(self.plain[switch] | self.armed[switch]):
                 yield switch, domain, ()
             for domain in bits(self.armed[switch]):
-                yield from ((switch, domain, (*some, v)) for some in before for v in bits(inner))
+                yield from ((switch, domain, stack) for stack in stacks)
+            for number in numbers:
+                for domain in bits(self.payload[switch, number] & ~self.armed[switch]):
+                    yield from ((switch, domain, stack) for stack in stacks if format_of(stack[0]) == number)
 
     def reached(self, network: Network, view: View) -> dict[str, Mask]:
         """Returns everywhere that their frames get to, with any number of tags inside."""
         graph = network.graph(view)
         made = dict(graph.spread(self.plain))
-        for switch, mask in graph.spread(self.armed, armed=True).items():
+        for switch, mask in graph.spread(self.all_armed, armed=True).items():
+            made[switch] = made.get(switch, 0) | mask
+        return made
+
+    @property
+    def all_armed(self) -> dict[str, Mask]:
+        """The domains they enter with tags left inside, of whatever format, by switch."""
+        made = dict(self.armed)
+        for (switch, _), mask in self.payload.items():
             made[switch] = made.get(switch, 0) | mask
         return made
 
@@ -110,27 +111,35 @@ class Attackers:
         return found & FULL_MASK
 
 
-def _by_tag(relay: RelayMap) -> Mask:
-    """Returns the domains that tagged frames enter."""
-    return relay.in_tagged | sum(1 << d for d in {d for _, d in relay.in_mapped})
+def reachable(network: Network, stations: Stations) -> set[PortRef]:
+    """Returns the ports that hostile stations of a segment can plug into: those that are dead as they are set, too.
+
+    A port that passes nothing as an access port still becomes a trunk for whoever asks, or takes tags.
+    """
+    edges = {ref for refs in network.station_ports.values() for ref in refs}
+    return stations.ports | (stations.named & edges)
+
+
+def takes_zero(network: Network, ref: PortRef, view: View) -> bool:
+    """Tells whether a port may take a frame tagged 0 as untagged, and leave a tag inside it alone; never said of *must*."""
+    switch = network.switches[ref.switch]
+    return view is View.MAY and (switch.habits.own_tag or "own_tag" in switch.unstated_habits)
 
 
 class HostileProver:
     """Decides `apart` where any station of a segment may be hostile, as sender or as listener."""
 
-    def __init__(self, network: Network, stations: Callable[[str], Stations]) -> None:
+    def __init__(self, network: Network, stations: Callable[[str, View], Stations]) -> None:
         self.network = network
-        self.worst = at_worst(network)
         self.stations = stations
         self._attackers: dict[tuple[str, View], Attackers] = {}
         self._reached: dict[tuple[str, bool], dict[str, Mask]] = {}
         self._speakers: dict[str, Speaker] = {}
 
     def attackers(self, name: str, view: View) -> Attackers:
-        """Returns a segment's stations as attackers: at worst in *may*, as stated in *must*."""
+        """Returns a segment's stations as attackers in a view."""
         if (name, view) not in self._attackers:
-            network = self.worst if view is View.MAY else self.network
-            self._attackers[name, view] = Attackers(network, self.stations(name), view)
+            self._attackers[name, view] = Attackers(self.network, self.stations(name, view), view)
         return self._attackers[name, view]
 
     def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
@@ -145,25 +154,26 @@ class HostileProver:
 
     @cached_property
     def layer3(self) -> Layer3:
-        """Layer 3 with the worse habits in *may*."""
-        return Layer3({View.MUST: self.network, View.MAY: self.worst})
+        """Layer 3 of the campus."""
+        return Layer3(self.network)
 
     def attacking(self, name: str) -> Speaker:
         """Returns a segment in hostile hands as it speaks at layer 3: from any address it likes."""
         if name not in self._speakers:
             self._speakers[name] = Speaker(
                 name,
-                lambda view: self.attackers(name, view).reached(self.worst if view is View.MAY else self.network, view),
+                lambda view: self.attackers(name, view).reached(self.network, view),
                 lambda view: self.attackers(name, view).starts(self.layer3.listened),
                 lambda view: self.attackers(name, view).senders,
                 ANYWHERE,
+                forges=True,
             )
         return self._speakers[name]
 
     def by_packets(self, a: str, b: str, without: frozenset[str]) -> Witness | None:
         """Finds how packets of `a` get to `b` when either is hostile: sent from any address, or overheard."""
-        speaker, _ = honest(self.stations(a), self.layer3, lambda view: self.spread(a, view))
-        _, listener = honest(self.stations(b), self.layer3, lambda view: self.spread(b, view))
+        speaker, _ = self._honest(a)
+        _, listener = self._honest(b)
         attack = self.layer3.way(self.attacking(a), listener, without)
         if attack is not None and not attack.unknown:
             return attack
@@ -171,39 +181,38 @@ class HostileProver:
         heard = self.layer3.way(speaker, ears, without)
         return heard if attack is None or (heard is not None and not heard.unknown) else attack
 
+    def _honest(self, name: str) -> tuple[Speaker, Listener]:
+        return honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
+
     def reached(self, name: str, *, hostile: bool) -> dict[str, Mask]:
         """Returns everywhere that frames of a segment may get to, from hostile stations or from honest ones."""
         if (name, hostile) not in self._reached:
             if hostile:
-                made = self.attackers(name, View.MAY).reached(self.worst, View.MAY)
+                made = self.attackers(name, View.MAY).reached(self.network, View.MAY)
             else:
                 made = self.spread(name, View.MAY)
             self._reached[name, hostile] = made
         return self._reached[name, hostile]
 
     def spread(self, name: str, view: View) -> dict[str, Mask]:
-        """Returns everywhere that frames of a segment's honest stations get to: at worst in *may*, surely in *must*."""
-        network = self.worst if view is View.MAY else self.network
-        return network.graph(view).spread(self.stations(name).masks, self.stations(name).tagged)
+        """Returns everywhere that frames of a segment's honest stations get to."""
+        stations = self.stations(name, view)
+        return self.network.graph(view).spread(stations.masks, stations.tagged)
 
     def attack(self, a: str, b: str) -> Witness | None:
         """Finds a frame by which a hostile station of `a` is heard in `b`; None when there can be none."""
-        if not self.stations(b).heard_in(self.reached(a, hostile=True)):
+        if not self.stations(b, View.MAY).heard_in(self.reached(a, hostile=True)):
             return None
-        own = self.stations(b).vlans.mask
-        every = self.network.used if len(self.worst.switches) < _FEW else own
+        own = self.stations(b, View.MAY).vlans.mask & self.network.used
+        every = self.network.used if len(self.network.switches) < _FEW else own
         for view in (View.MUST, View.MAY):
-            network = self.network if view is View.MUST else self.worst
-            attackers = self.attackers(a, view)
-            if not self.stations(b).heard_in(attackers.reached(network, view)):
+            attackers, victims = self.attackers(a, view), self.stations(b, view)
+            if not victims.heard_in(attackers.reached(self.network, view)):
                 continue
             for inner, deep in ((own, False), (every, False), (own, True)):
-                reach = network.graph(view).reach(attackers.starts(inner, deep=deep))
-                end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).hearers), None)
-                if end is not None:
-                    return self._witness(
-                        network, reach, end, (attackers.senders, self.stations(b).hearers), (a, b), view
-                    )
+                reach = self.network.graph(view).reach(attackers.starts(inner, deep=deep))
+                if end := _heard(reach, victims.hearers):
+                    return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
         return Witness(a, b, (), unknown=("a way that needs more tags inside each other than are followed here",))
 
     def overhear(self, a: str, b: str) -> Witness | None:
@@ -212,19 +221,15 @@ class HostileProver:
         reached = self.reached(a, hostile=False)
         if not any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
             return None
-        starts = [(switch, domain, ()) for switch, domain in self.stations(a).senders] + self.stations(a).tagged
         for view in (View.MUST, View.MAY):
-            network = self.network if view is View.MUST else self.worst
-            hearers = self.attackers(b, view).hearers
-            reach = network.graph(view).reach(starts)
-            end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
-            if end is not None:
-                return self._witness(network, reach, end, (self.stations(a).senders, hearers), (a, b), view)
+            speakers, hearers = self.stations(a, view), self.attackers(b, view).hearers
+            reach = self.network.graph(view).reach(speakers.starts)
+            if end := _heard(reach, hearers):
+                return self._witness(reach, end, (speakers.senders, hearers), (a, b), view)
         return None
 
-    def _witness(  # noqa: PLR0917 - a search and what it was about
+    def _witness(
         self,
-        network: Network,
         reach: Reach,
         end: State,
         ports: tuple[Senders, Senders],
@@ -232,15 +237,20 @@ class HostileProver:
         view: View,
     ) -> Witness:
         first = reach.path(end)[0][0]
-        start = starting(network, ports[0][first.switch, first.domain], first)
+        start = starting(self.network, ports[0][first.switch, first.domain], first)
         hearers = ports[1][end.switch, end.domain]
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
-        way = passages(network, reach, end, start, last)
+        way = passages(self.network, reach, end, start, last)
         missing: tuple[str, ...] = ()
         if view is View.MAY:
-            missing = unknowns(self.network, reach, end) or habits(self.network, self.worst, reach, end)
+            missing = (*unknowns(self.network, reach, end), *at_ends(self.network, way))
             missing = missing or ("whether the station's port can be made to take such a frame",)
         return Witness(*names, way, unknown=missing)
+
+
+def _heard(reach: Reach, hearers: Senders) -> State | None:
+    """Returns the nearest state in which a frame is heard; None without one."""
+    return next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
 
 
 Senders = Mapping[Place, list[PortRef]]

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from inkov.forwarding.gateways import Gateways, Interface
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask, Tags, View
+from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.routing import Ip, Prefix
 from inkov.proof.outcome import Passage, Turn, Witness
 from inkov.proof.packets import ANYWHERE, Classes, Packet
 from inkov.proof.routing import Arrival, Routing
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import habits, unknowns
+from inkov.proof.unknowns import at_ends, unknowns
 from inkov.proof.way import passages, starting
 
 Ports = Mapping[Place, list[PortRef]]
@@ -32,6 +32,7 @@ class Speaker:
         starts: the states its frames start in.
         senders: the ports they come from.
         prefixes: the source addresses it uses.
+        forges: it uses addresses of devices, too.
     """
 
     name: str
@@ -39,6 +40,7 @@ class Speaker:
     starts: Callable[[View], Iterable[tuple[str, Domain, Tags]]]
     senders: Callable[[View], Ports]
     prefixes: tuple[Prefix, ...]
+    forges: bool = False
     entered: dict[View, list[Interface]] = field(default_factory=dict)
 
 
@@ -53,29 +55,25 @@ class Listener:
 
 
 class Layer3:
-    """Layer 3 of a campus.
+    """Layer 3 of a campus."""
 
-    Attributes:
-        networks: the network of each view; they differ where the worse habits are assumed in *may*.
-    """
-
-    def __init__(self, networks: Mapping[View, Network]) -> None:
-        self.networks = networks
-        self.routing = {v: Routing(n, Gateways(n), v) for v, n in networks.items()}
-        self.classes = Classes.of(networks[View.MAY].switches.values())
-        self._packets: dict[tuple[tuple[Prefix, ...], tuple[Prefix, ...]], list[Packet]] = {}
-        self.known: list[Ip] = [h.address.ip for h in networks[View.MAY].campus.hosts.values() if h.address]
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self.routing = {view: Routing(network, view) for view in (View.MUST, View.MAY)}
+        self.classes = Classes.of(network.switches.values())
+        self._packets: dict[tuple[tuple[Prefix, ...], tuple[Prefix, ...], bool], list[Packet]] = {}
+        self.known: list[Ip] = [h.address.ip for h in network.campus.hosts.values() if h.address]
 
     @property
     def gateways(self) -> Gateways:
         """The gateways as the input has them."""
-        return self.routing[View.MUST].gateways
+        return self.network.gateways
 
     @cached_property
     def listened(self) -> Mask:
         """The domains in which some gateway listens, on whatever switch."""
         found = 0
-        gateways = self.routing[View.MAY].gateways
+        gateways = self.gateways
         for interface in gateways.all:
             for mask in gateways.hears_in(interface, View.MAY).values():
                 found |= mask
@@ -88,7 +86,7 @@ class Layer3:
         if not found:
             own = [i for v in stations.vlans for i in self.gateways.by_vlan.get(v, ())]
             found.update((a.network, None) for i in own for a in i.gateway.addresses)
-        for host in self.networks[View.MUST].campus.hosts.values():
+        for host in self.network.campus.hosts.values():
             if host.port in ports and host.address and not any(host.address in p for p in found):
                 found[type(host.address.network)(host.address.ip)] = None
         return tuple(found) or ANYWHERE
@@ -106,15 +104,17 @@ class Layer3:
         """Finds a way of the fewest turns from one segment to another, a certain one if there is one."""
         for view in (View.MUST, View.MAY):
             found = self._arrival(a, b, without, view)
-            if found is not None:
-                return self._witness(a, b, found, view)
+            if found is not None and (witness := self._witness(a, b, found, view)) is not None:
+                return witness
         return None
 
-    def packets(self, sources: tuple[Prefix, ...], targets: tuple[Prefix, ...]) -> list[Packet]:
+    def packets(
+        self, sources: tuple[Prefix, ...], targets: tuple[Prefix, ...], *, forged: bool = False
+    ) -> list[Packet]:
         """Returns a packet of each class between some sources and some destinations."""
-        key = (sources, targets)
+        key = (sources, targets, forged)
         if key not in self._packets:
-            self._packets[key] = list(self.classes.packets(sources, targets, self.known))
+            self._packets[key] = list(self.classes.packets(sources, targets, self.known, forged=forged))
         return self._packets[key]
 
     def _arrival(self, a: Speaker, b: Listener, without: frozenset[str], view: View) -> Arrival | None:
@@ -125,7 +125,7 @@ class Layer3:
             b.masks[view] = _masks(b.hearers(view))
         heard, routing = b.masks[view], self.routing[view]
         best: Arrival | None = None
-        for packet in self.packets(a.prefixes, b.prefixes):
+        for packet in self.packets(a.prefixes, b.prefixes, forged=a.forges):
             for arrival in routing.follow(entered, packet, without):
                 reached = routing.emitted(arrival.out)
                 if any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
@@ -136,8 +136,9 @@ class Layer3:
 
     # -- the way in full -----------------------------------------------------------------------------
 
-    def _witness(self, a: Speaker, b: Listener, found: Arrival, view: View) -> Witness:
-        network, gateways = self.networks[view], self.routing[view].gateways
+    def _witness(self, a: Speaker, b: Listener, found: Arrival, view: View) -> Witness | None:
+        """Returns the way in full; None in *must* where no single frame is known to take it."""
+        network, gateways = self.network, self.gateways
         graph = network.graph(view)
         by_gateway = {(i.device, id(i.gateway)): i for i in gateways.all}
         way: list[Passage | Turn] = []
@@ -147,6 +148,8 @@ class Layer3:
         for n, turn in enumerate(found.turns):
             into = by_gateway[turn.device, id(turn.into)]
             end = _first(reach, gateways.hears_in(into, view))
+            if end is None and view is View.MUST:
+                return None
             if end is not None:
                 if not n:
                     first = _sender(network, reach, end, a.senders(view))
@@ -165,31 +168,37 @@ class Layer3:
             first = next(iter(gateways.far_ends(out, view)), None) if out and out.port else None
         hearers = b.hearers(view)
         end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
+        if end is None and view is View.MUST:
+            return None
         if end is not None:
             ports = hearers[end.switch, end.domain]
             way += passages(network, reach, end, first, next((p for p in ports if p != end.by), ports[0]))
             missing.update(dict.fromkeys(self._unknown(reach, end, view)))
-        missing.update(dict.fromkeys(found.doubts))
+        missing.update(dict.fromkeys((*found.doubts, *(at_ends(self.network, way) if view is View.MAY else ()))))
         unknown = tuple(missing) or ("whether such packets pass",)
         return Witness(a.name, b.name, tuple(way), unknown=unknown if view is View.MAY else ())
 
     def _unknown(self, reach: Reach, end: State, view: View) -> tuple[str, ...]:
         if view is View.MUST:
             return ()
-        stated, worst = self.networks[View.MUST], self.networks[View.MAY]
-        found = tuple(u for u in unknowns(stated, reach, end) if not u.startswith("whether frames pass"))
-        return found or habits(stated, worst, reach, end)
+        return unknowns(self.network, reach, end)
 
 
 def honest(
-    stations: Stations, layer3: Layer3, reached: Callable[[View], Mapping[str, Mask]]
+    stations: Callable[[View], Stations], layer3: Layer3, reached: Callable[[View], Mapping[str, Mask]]
 ) -> tuple[Speaker, Listener]:
-    """Returns the honest stations of a segment as speaker and as listener."""
-    prefixes = layer3.prefixes(stations)
-    starts: Sequence[tuple[str, Domain, Tags]] = [(s, d, ()) for s, d in stations.senders] + stations.tagged
+    """Returns the honest stations of a segment as speaker and as listener.
+
+    Args:
+        stations: the stations, in a view.
+        layer3: layer 3 of their campus.
+        reached: everywhere their frames get to, in a view.
+    """
+    some = stations(View.MAY)
+    prefixes = layer3.prefixes(some)
     return (
-        Speaker(stations.name, reached, lambda _: starts, lambda _: stations.senders, prefixes),
-        Listener(stations.name, lambda _: stations.hearers, prefixes),
+        Speaker(some.name, reached, lambda v: stations(v).starts, lambda v: stations(v).senders, prefixes),
+        Listener(some.name, lambda v: stations(v).hearers, prefixes),
     )
 
 

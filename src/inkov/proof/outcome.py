@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from inkov.forwarding.ladder import Lost
-from inkov.forwarding.relay import Domain, Tags
+from inkov.kinds.relay import Domain, Tags
 from inkov.model.campus import Claim
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway, Ip
@@ -54,6 +54,7 @@ class Passage:
         out: the port it leaves by; None when it is for a gateway of the switch itself.
         leaves: the tags it leaves with; None when not known.
         sources: the settings that let it in and out.
+        foreign: the format of its tags, where that is not IEEE 802.1Q.
     """
 
     switch: str
@@ -63,6 +64,7 @@ class Passage:
     out: PortRef | None
     leaves: Tags | None
     sources: tuple[Source, ...] = ()
+    foreign: str = ""
 
 
 @dataclass(frozen=True, slots=True)

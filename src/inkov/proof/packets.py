@@ -34,7 +34,7 @@ class Classes:
     Attributes:
         origins: those that filters match sources with.
         targets: those that filters match destinations with, and those that routes and gateways have.
-        taken: addresses of gateways, which make poor examples of stations.
+        taken: addresses of gateways: a device keeps what is sent to itself, and no station uses them.
     """
 
     origins: tuple[Prefix, ...]
@@ -65,7 +65,7 @@ class Classes:
         }
 
     def packets(
-        self, sources: Sequence[Prefix], targets: Sequence[Prefix], known: Sequence[Ip] = ()
+        self, sources: Sequence[Prefix], targets: Sequence[Prefix], known: Sequence[Ip] = (), *, forged: bool = False
     ) -> Iterator[Packet]:
         """Yields a packet of each class between some sources and some destinations.
 
@@ -73,24 +73,28 @@ class Classes:
             sources: where packets come from.
             targets: where they go.
             known: addresses that are taken for an example where they serve as one.
+            forged: sources may be addresses of devices, as a hostile station forges them.
         """
         for version in (4, 6):
-            froms = self._examples(sources, version, known, origin=True)
+            froms = self._examples(sources, version, known, origin=True, forged=forged)
             tos = self._examples(targets, version, known, origin=False)
             yield from (Packet(a, b) for a in froms for b in tos)
 
-    def _examples(self, within: Iterable[Prefix], version: int, known: Sequence[Ip], *, origin: bool) -> list[Ip]:
+    def _examples(
+        self, within: Iterable[Prefix], version: int, known: Sequence[Ip], *, origin: bool, forged: bool = False
+    ) -> list[Ip]:
         """Returns an address of each class inside some prefixes."""
         cuts = self._spans[origin, version]
         wide = [_span(p) for p in within if p.version == version]
         points = [int(ip) for ip in known if ip.version == version]
         for low, high in wide:
-            starts = {low, *(c for a, b in cuts for c in (a, b + 1) if low <= c <= high)}
-            points += [p for s in sorted(starts) for p in (s + 1, s + 2, s + 3) if p not in self.taken]
-            points += sorted(starts)  # as a rule nobody has the first address of a prefix, so it comes last
+            starts = sorted({low, *(c for a, b in cuts for c in (a, b + 1) if low <= c <= high)})
+            points += [p for s in starts for p in (s + 1, s + 2, s + 3)]
+            points += starts  # as a rule nobody has the first address of a prefix, so it comes last
+            points += [p for s in starts for p in range(s, min(s + len(self.taken) + 1, high + 1))]
         found: dict[tuple[bool, ...], int] = {}
         for p in points:
-            if any(a <= p <= b for a, b in wide):
+            if any(a <= p <= b for a, b in wide) and (forged or p not in self.taken):
                 found.setdefault(tuple(a <= p <= b for a, b in cuts), p)
         make = IPv4Address if version == 4 else IPv6Address
         return [make(p) for p in found.values()]

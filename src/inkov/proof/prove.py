@@ -13,27 +13,30 @@ from functools import cached_property
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask, View
+from inkov.kinds.relay import Domain, Mask, View
 from inkov.model.campus import Apart, Claim, Facing, Together
+from inkov.model.names import PortRef
 from inkov.model.vlanset import VlanSet, bits
 from inkov.proof.between import between
+from inkov.proof.group import Group
 from inkov.proof.hostile import ARGUMENT as HOSTILE_ARGUMENT
 from inkov.proof.hostile import HostileProver
 from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
-from inkov.proof.stations import Stations, segment_named
+from inkov.proof.stations import Place, Stations, dead_words, segment_named
 from inkov.proof.surviving import surviving
-from inkov.proof.unknowns import assumed, some, unknowns
+from inkov.proof.unknowns import assumed, at_ends, some, unknowns
 from inkov.proof.way import passages, starting
 
 
-def prove(network: Network, claims: Sequence[Claim] | None = None) -> list[Verdict]:
+def prove(network: Network, claims: Sequence[Claim] | None = None, *, strict: bool = False) -> list[Verdict]:
     """Decides claims.
 
     Args:
         network: the campus with its forwarding.
         claims: what to decide; by default the campus file's claims, or without any, that every VLAN with
             members is apart from every other.
+        strict: assume nothing that is not stated; a proof that would rests on what would have to be.
 
     Returns:
         One verdict a claim, in their order. What claims have in common is worked out once.
@@ -41,7 +44,15 @@ def prove(network: Network, claims: Sequence[Claim] | None = None) -> list[Verdi
     prover = Prover(network)
     if claims is None:
         claims = network.campus.claims or [every_vlan_apart(network)]
-    return [Verdict(claim, prover.decide(claim)) for claim in claims]
+    outcomes = [prover.decide(claim) for claim in claims]
+    return [Verdict(c, without_assumptions(o) if strict else o) for c, o in zip(claims, outcomes, strict=True)]
+
+
+def without_assumptions(outcome: Outcome) -> Outcome:
+    """Returns an outcome for whoever assumes nothing: what a proof rests on is then what is missing."""
+    if isinstance(outcome, Proved) and outcome.assumed:
+        return CannotTell(tuple(f"whether {fact}" for fact in outcome.assumed))
+    return outcome
 
 
 def every_vlan_apart(network: Network) -> Apart:
@@ -55,7 +66,7 @@ class Prover:
 
     def __init__(self, network: Network) -> None:
         self.network = network
-        self._stations: dict[str, Stations] = {}
+        self._stations: dict[tuple[str, View], Stations] = {}
         self._spread: dict[tuple[str, View], Mapping[str, Mask]] = {}
         self._domains: dict[str, Mask] = {}
         self._sides: dict[str, tuple[Speaker, Listener]] = {}
@@ -68,7 +79,7 @@ class Prover:
     @cached_property
     def layer3(self) -> Layer3:
         """Layer 3 between honest stations."""
-        return Layer3(dict.fromkeys(View, self.network))
+        return Layer3(self.network)
 
     def decide(self, claim: Claim) -> Outcome:
         """Decides one claim."""
@@ -82,31 +93,31 @@ class Prover:
 
     def together(self, claim: Together) -> Outcome:
         """Decides `together` as things are today."""
-        groups = [self.stations(n) for n in claim.segments]
-        return between(self.network, self.layer3, groups, claim.layers)
+        return between(self.network, self.layer3, [Group(self.stations, n) for n in claim.segments], claim.layers)
 
-    def stations(self, name: str) -> Stations:
-        """Returns the stations of a segment, host or VLAN."""
-        if name not in self._stations:
-            self._stations[name] = Stations(self.network, segment_named(self.network, name))
-        return self._stations[name]
+    def stations(self, name: str, view: View = View.USUAL) -> Stations:
+        """Returns the stations of a segment, host or VLAN, in a view."""
+        if (name, view) not in self._stations:
+            self._stations[name, view] = Stations(self.network, segment_named(self.network, name), view)
+        return self._stations[name, view]
 
     def spread(self, name: str, view: View = View.MAY) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment may get to, or surely get to."""
         if (name, view) not in self._spread:
-            stations = self.stations(name)
+            stations = self.stations(name, view)
             self._spread[name, view] = self.network.graph(view).spread(stations.masks, stations.tagged)
         return self._spread[name, view]
 
     def side(self, name: str) -> tuple[Speaker, Listener]:
         """Returns a segment as it speaks and listens at layer 3."""
         if name not in self._sides:
-            self._sides[name] = honest(self.stations(name), self.layer3, lambda view: self.spread(name, view))
+            self._sides[name] = honest(
+                lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view)
+            )
         return self._sides[name]
 
     def apart(self, claim: Apart) -> Outcome:
         """Decides `apart` and `only`."""
-        empty = [n for n in claim.segments if not self.stations(n)]
         found = [w for a, b in self.suspects(claim) for w in self.meetings(claim, a, b)]
         certain = tuple(w for w in found if not w.unknown)
         if claim.facing is Facing.HOSTILE and not certain:
@@ -116,10 +127,12 @@ class Prover:
             return Broken(certain)
         if found:
             return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
-        if empty and len(claim.segments) - len(empty) < 2:
-            return CannotTell(tuple(f"no port of {n} is known" for n in empty))
+        nobody = [n for n in claim.segments if not self.stations(n, View.MAY)]
+        if unknown := [n for n in nobody if not self.stations(n, View.MAY).empty]:
+            return CannotTell(tuple(f"no port of {n} is known" for n in unknown))
         taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
-        return Proved(self.argument(claim), (*taken, *self.without_gateway(claim)))
+        said = (self.argument(claim), *(f"{n} is empty: {dead_words(self.stations(n, View.MAY))}" for n in nobody))
+        return Proved("; ".join(said), (*taken, *self.without_gateway(claim)))
 
     def suspects(self, claim: Apart) -> list[tuple[str, str]]:
         """Returns the pairs of a claim that may meet, by the VLANs that frames of each may ever be in; no less than do.
@@ -130,7 +143,7 @@ class Prover:
             return claim.pairs
         hearing: dict[Domain, list[str]] = {}
         for n in claim.segments:
-            for domain in bits(self.stations(n).heard):
+            for domain in bits(self.stations(n, View.MAY).heard):
                 hearing.setdefault(domain, []).append(n)
         place = {n: i for i, n in enumerate(claim.segments)}
         found: set[tuple[str, str]] = set()
@@ -157,7 +170,7 @@ class Prover:
         if 3 not in claim.layers:
             return
         served = self.layer3.gateways.by_vlan
-        names = [n for n in claim.segments if not any(v in served for v in self.stations(n).vlans)]
+        names = [n for n in claim.segments if not any(v in served for v in self.stations(n, View.MAY).vlans)]
         if open_ := [n for n in names if not self.stations(n).segment.closed]:
             yield f"segments without a gateway in the input have none: {some(open_)}"
 
@@ -166,13 +179,13 @@ class Prover:
         return self._hears(b, a), self._hears(a, b)
 
     def _hears(self, listener: str, speaker: str) -> bool:
-        stations = self.stations(listener)
+        stations = self.stations(listener, View.MAY)
         return bool(self._becomes(speaker) & stations.heard) and stations.heard_in(self.spread(speaker))
 
     def _becomes(self, name: str) -> Mask:
         """Returns all domains that frames of a segment may ever be in, on whatever switch: no less than they are."""
         if name not in self._domains:
-            stations = self.stations(name)
+            stations = self.stations(name, View.MAY)
             self._domains[name] = self.network.graph(View.MAY).becomes(stations.sent, tagged=bool(stations.tagged))
         return self._domains[name]
 
@@ -182,21 +195,25 @@ class Prover:
 
     def way(self, a: str, b: str) -> Witness | None:
         """Finds a shortest way from a segment to another: a certain one if there is one."""
-        stations = self.stations(a)
-        starts = [(switch, domain, ()) for switch, domain in stations.senders] + stations.tagged
         for view in (View.MUST, View.MAY):
-            reach = self.network.graph(view).reach(starts)
-            end = next((s for s in reach.states if (s.switch, s.domain) in self.stations(b).hearers), None)
+            speakers, hearers = self.stations(a, view), self.stations(b, view).hearers
+            reach = self.network.graph(view).reach(speakers.starts)
+            end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
             if end is not None:
-                way = self.passages(a, b, reach, end)
-                return Witness(a, b, way, unknown=unknowns(self.network, reach, end) if view is View.MAY else ())
+                way = self.passages(speakers, hearers, reach, end)
+                unknown = (*unknowns(self.network, reach, end), *at_ends(self.network, way))
+                if view is View.MUST:
+                    return Witness(a, b, way)
+                return Witness(a, b, way, unknown=tuple(dict.fromkeys(unknown)) or ("which VLANs its ports are in",))
         return None
 
-    def passages(self, a: str, b: str, reach: Reach, end: State) -> tuple[Passage, ...]:
+    def passages(
+        self, speakers: Stations, hearing: Mapping[Place, list[PortRef]], reach: Reach, end: State
+    ) -> tuple[Passage, ...]:
         """Returns the way from a segment to a state, with the ports at both ends."""
         first = reach.path(end)[0][0]
-        start = starting(self.network, self.stations(a).senders[first.switch, first.domain], first)
-        hearers = self.stations(b).hearers[end.switch, end.domain]
+        start = starting(self.network, speakers.senders[first.switch, first.domain], first)
+        hearers = hearing[end.switch, end.domain]
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
         return passages(self.network, reach, end, start, last)
 
@@ -205,7 +222,7 @@ class Prover:
         parts = []
         if 2 in claim.layers:
             parts.append(HOSTILE_ARGUMENT if claim.facing is Facing.HOSTILE else self.frames_argument(claim.segments))
-            parts.append("no state of the trees and no failure changes that, as they only take ways away")
+            parts.append("no state of the trees and no failure changes that for frames, as they only take ways away")
         if 3 in claim.layers:
             parts.append(self.packets_argument(claim))
         return "; ".join(parts)
@@ -216,10 +233,11 @@ class Prover:
         starts: dict[str, Mask] = {}
         reached = own = 0
         for n in listed:
-            own |= self.stations(n).vlans.mask
-            for switch, mask in self.stations(n).masks.items():
+            stations = self.stations(n, View.MAY)
+            own |= stations.vlans.mask
+            for switch, mask in stations.masks.items():
                 starts[switch] = starts.get(switch, 0) | mask
-        tagged = [t for n in listed for t in self.stations(n).tagged]
+        tagged = [t for n in listed for t in self.stations(n, View.MAY).tagged]
         switches = self.network.graph(View.MAY).spread(starts, tagged)  # of all at once
         for mask in switches.values():
             reached |= mask
@@ -241,7 +259,7 @@ class Prover:
         around = f", but by {some(list(claim.through))} as they may" if claim.through else ""
         return (
             f"the gateways that hear them are on {some(list(devices))}: past its filters and along its routes "
-            f"no packet gets from one to another{around}"
+            f"no packet gets from one to another{around}, as gateways and routes stand today"
         )
 
 

@@ -6,12 +6,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View, memberships
+from inkov.kinds.relay import Mask, View
+from inkov.kinds.table import memberships
 from inkov.model.campus import Segment
 from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.model.vlanset import ALL, FULL_MASK, Vid, VlanSet
-from inkov.proof.hostile import Attackers, at_worst
+from inkov.proof.hostile import Attackers
 from inkov.proof.stations import Stations
 
 
@@ -44,14 +45,13 @@ def rogue(network: Network) -> list[Gain]:
 
     Ports of a switch that do the same are one row. Cost is a spread a row.
     """
-    worst = at_worst(network)
     alike: dict[tuple[object, ...], list[PortRef]] = {}
     for switch, refs in network.station_ports.items():
         for ref in refs:
             own = memberships(network.settled(ref).switching)
-            alike.setdefault((switch, own, worst.relay(ref, View.MAY)), []).append(ref)
+            alike.setdefault((switch, own, network.relay(ref, View.MAY)), []).append(ref)
     homes = homes_of(network)
-    gains = [_gain(network, worst, refs, homes) for refs in alike.values()]
+    gains = [_gain(network, refs, homes) for refs in alike.values()]
     return sorted(gains, key=lambda g: (-g.members, -len(g.beyond), g.ports[0].order))
 
 
@@ -72,12 +72,12 @@ def got(reached: Mapping[str, Mask], homes: Mapping[str, Mask]) -> Mask:
     return found
 
 
-def _gain(network: Network, worst: Network, refs: list[PortRef], homes: Mapping[str, Mask]) -> Gain:
+def _gain(network: Network, refs: list[PortRef], homes: Mapping[str, Mask]) -> Gain:
     segment = Segment(str(refs[0]), ALL, Source(""), frozenset(refs[:1]))
-    attackers = Attackers(worst, Stations(network, segment), View.MAY)
-    sends = VlanSet.from_mask(got(attackers.reached(worst, View.MAY), homes))
+    attackers = Attackers(network, Stations(network, segment, View.MAY), View.MAY)
+    sends = VlanSet.from_mask(got(attackers.reached(network, View.MAY), homes))
     own = VlanSet.from_mask(memberships(network.settled(refs[0]).switching) | network.relay(refs[0]).sends)
-    hears = VlanSet.from_mask(worst.relay(refs[0], View.MAY).sends & FULL_MASK)
+    hears = VlanSet.from_mask(network.relay(refs[0], View.MAY).sends & FULL_MASK)
     beyond = (sends | hears) - own
     members = sum(len(some) for v in beyond for some in network.live_members(v).values())
     return Gain(tuple(refs), own, sends, hears, members)
@@ -85,12 +85,14 @@ def _gain(network: Network, worst: Network, refs: list[PortRef], homes: Mapping[
 
 def jumps(network: Network, natives: VlanSet) -> dict[Vid, VlanSet]:
     """Returns, for each of some native VLANs, the VLANs that its stations get into by a tag inside a tag alone."""
-    worst, homes = at_worst(network), homes_of(network)
+    homes = homes_of(network)
     made: dict[Vid, VlanSet] = {}
     for vid in natives:
-        attackers = Attackers(worst, Stations(network, Segment(str(vid), VlanSet([vid]), Source(""))), View.MAY)
+        attackers = Attackers(
+            network, Stations(network, Segment(str(vid), VlanSet([vid]), Source("")), View.MAY), View.MAY
+        )
         plain = {s: mask | attackers.armed.get(s, 0) for s, mask in attackers.plain.items()}
-        straight = got(worst.graph(View.MAY).spread(plain), homes)
-        inside = got(worst.graph(View.MAY).spread(attackers.armed, armed=True), homes)
+        straight = got(network.graph(View.MAY).spread(plain), homes)
+        inside = got(network.graph(View.MAY).spread(attackers.armed, armed=True), homes)
         made[vid] = VlanSet.from_mask(inside & ~straight)
     return made

@@ -7,12 +7,12 @@ destination; it goes out by a gateway, past that filter, into the VLAN there, or
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
-from inkov.forwarding.gateways import Gateways, Interface
+from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Mask, View
+from inkov.kinds.relay import Mask, View
 from inkov.model.routing import Filter, Route
 from inkov.model.source import Source
 from inkov.proof.outcome import Turn
@@ -30,8 +30,8 @@ class Passed(NamedTuple):
 def passes(filters: Mapping[str, Filter], name: str, packet: Packet) -> Passed | None:
     """Tells how a filter lets a packet pass; None when it surely drops it.
 
-    Entries that match by more than addresses stand for some packets between the two, not for all: one that permits
-    lets some through, one that denies does not stop all.
+    Entries that match by more than addresses stand for some packets between the two, not for all: one that accepts
+    lets some through, one that drops does not stop all.
     """
     if not name:
         return Passed()
@@ -41,9 +41,9 @@ def passes(filters: Mapping[str, Filter], name: str, packet: Packet) -> Passed |
     for entry in filters[name].entries:
         if (entry.origin and packet.source not in entry.origin) or (entry.target and packet.target not in entry.target):
             continue
-        if entry.permits:
+        if entry.accepts:
             doubt = (
-                f"whether filter {name} drops what its entry '{entry}' permits" if some_dropped and entry.only else ""
+                f"whether filter {name} drops what its entry '{entry}' accepts" if some_dropped and entry.only else ""
             )
             return Passed(f"{name}: {entry}", entry.source, doubt)
         if not entry.only:
@@ -78,9 +78,9 @@ class Way(NamedTuple):
 class Routing:
     """The routing of a campus in one view: *may* follows what is doubtful and says so, *must* does not."""
 
-    def __init__(self, network: Network, gateways: Gateways, view: View) -> None:
+    def __init__(self, network: Network, view: View) -> None:
         self.network = network
-        self.gateways = gateways
+        self.gateways = network.gateways
         self.view = view
         self._emitted: dict[Interface, Mapping[str, Mask]] = {}
 
@@ -120,6 +120,35 @@ class Routing:
                         seen.add(then)
                         last = turn if not doubt else turn.doubting(doubt)
                         todo.append((then, (*turns, last)))
+
+    def surely(self, into: Interface, packet: Packet, heard: Callable[[Interface], bool]) -> bool:
+        """Tells whether a packet that a gateway takes surely arrives: by every way that its devices may choose.
+
+        Args:
+            into: the gateway it comes in by.
+            packet: its addresses.
+            heard: tells whether all it is for hear what a gateway sends.
+        """
+        seen: set[Interface] = set()
+        todo = [into]
+        while todo:
+            here = todo.pop()
+            if here in seen:
+                continue
+            seen.add(here)
+            if self.network.switches[here.device].routing is not True:
+                return False
+            turns, ways = list(self._turns(here, packet)), list(self._ways(here, packet))
+            if not turns or len(turns) < len(ways):
+                return False
+            for way, _ in turns:
+                onward = [i for i, _ in self._next(way, here)]
+                if way.via and not onward:
+                    return False
+                if not way.via and (way.out is None or not heard(way.out)):
+                    return False
+                todo += onward
+        return True
 
     def _turns(self, into: Interface, packet: Packet) -> Iterator[tuple[Way, Turn]]:
         """Yields the ways a device may pass a packet on by, past its filters."""
@@ -166,13 +195,19 @@ class Routing:
                     yield self._by_route(best, own)
                 elif self.gateways.up(best, self.view):
                     yield Way(best, "", None)
-            sure = any(isinstance(best, Route) or self.gateways.up(best, View.MUST) for best in tiers[length])
-            if sure or self.view is View.MUST:
+            if self.view is View.MUST or any(self._stands(best, own) for best in tiers[length]):
                 break
         learns = self.network.switches[into.device].learns
-        connected = any(not isinstance(best, Route) for some in tiers.values() for best in some)
-        if learns and not connected and self.view is View.MAY:
-            yield Way(None, "a learned route", None, f"which routes {into.device} learned by {learns} is not known")
+        if learns:  # a learned route may be more specific than any prefix in sight
+            doubt = f"which routes {into.device} learned by {learns} is not known"
+            yield Way(None, "a learned route", None, doubt)
+
+    def _stands(self, best: Interface | Route, own: list[Interface]) -> bool:
+        """Tells whether a way surely counts, so that no shorter prefix does."""
+        if isinstance(best, Route):
+            out = self._by_route(best, own).out
+            return out is not None and self.gateways.up(out, View.MUST)
+        return self.gateways.up(best, View.MUST)
 
     def _tiers(self, into: Interface, own: list[Interface], packet: Packet) -> dict[int, list[Interface | Route]]:
         """Returns the gateways and static routes of a device that lead to a destination, by length of prefix."""
@@ -182,9 +217,19 @@ class Routing:
                 if packet.target in address.network:
                     tiers.setdefault(address.network.prefixlen, []).append(interface)
         for route in self.network.switches[into.device].routes:
-            if route.vrf == into.gateway.vrf and packet.target in route.prefix:
+            if (
+                route.vrf == into.gateway.vrf
+                and packet.target in route.prefix
+                and not self._withdrawn(route, into, own)
+            ):
                 tiers.setdefault(route.prefix.prefixlen, []).append(route)
         return tiers
+
+    def _withdrawn(self, route: Route, into: Interface, own: list[Interface]) -> bool:
+        """Tells whether a route leads out by gateways that are all down, so that the device does not use it."""
+        every = [i for i in self.gateways.of(into.device) if i.gateway.vrf == into.gateway.vrf]
+        leads = [i for i in every if any(route.via in a.network for a in i.gateway.addresses)]
+        return bool(leads) and not any(i in own for i in leads)
 
     def _by_route(self, route: Route, own: list[Interface]) -> Way:
         out = [

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
+from typing import NamedTuple
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask, Tags
+from inkov.kinds.relay import Domain, Mask, Tags, View
+from inkov.kinds.table import carries_tags, is_stated, memberships
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.model.switch import Kind
-from inkov.model.vlanset import VID_MAX, VlanSet, bits
+from inkov.model.vlanset import ALL, FULL_MASK, VID_MAX, VlanSet, bits
 
 
 class UnknownSegment(LookupError):
@@ -25,8 +27,15 @@ Place = tuple[str, Domain]
 _Ports = dict[Place, list[PortRef]]
 
 
+class Dead(NamedTuple):
+    """Ports of a segment on one switch that pass nothing, and why."""
+
+    ports: tuple[PortRef, ...]
+    why: str
+
+
 class Stations:
-    """The stations of one segment.
+    """The stations of one segment, in one view.
 
     A station is taken to send only what its port is a member of, tagged or untagged: stations are honest.
 
@@ -37,25 +46,34 @@ class Stations:
         senders: for each place where frames of the segment start, the ports they come from, in natural order.
         hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
+        named: the ports it names, or that are set to be in its VLANs, dead ones too.
+        dead: ports of it that pass nothing in this view.
         masks: the domains of `senders` on each switch, as one mask.
         sent: the domains of `senders` on any switch.
         heard: the domains of `hearers` on any switch.
         tagged: what stations on tunnel ports may send besides: (switch, domain, tags inside), for every VLAN in use.
     """
 
-    def __init__(self, network: Network, segment: Segment) -> None:
+    def __init__(self, network: Network, segment: Segment, view: View = View.USUAL) -> None:
         self.name = segment.name
         self.segment = segment
+        self.view = view
         self.vlans = segment.vlans
         senders: dict[Place, list[PortRef]] = defaultdict(list)
         hearers: dict[Place, list[PortRef]] = defaultdict(list)
         if segment.ports is None:
             self._in_vlans(network, senders, hearers)
+            named = {
+                r for v in self.vlans if v in network.members for refs in network.members[v].values() for r in refs
+            }
         else:
             live = {ref for refs in network.station_ports.values() for ref in refs}
-            own = {r for ref in segment.ports for r in _looked_at(network, ref)} & live
-            self._on_ports(network, sorted(own, key=lambda r: r.order), senders, hearers)
+            named = {r for ref in segment.ports for r in _looked_at(network, ref)}
+            self._on_ports(network, sorted(named & live, key=lambda r: r.order), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
+        self.named = frozenset(named)
+        alive = {ref for places in (senders, hearers) for refs in places.values() for ref in refs}
+        self.dead = _dead(network, segment, {r for r in named - alive if r.switch not in network.failed})
         self.senders: Mapping[Place, list[PortRef]] = _ordered(senders)
         self.hearers: Mapping[Place, list[PortRef]] = _ordered(hearers)
         self.masks = _masks(self.senders)
@@ -65,20 +83,36 @@ class Stations:
         self.heard = _union(self._heard)
 
     def _in_vlans(self, network: Network, senders: _Ports, hearers: _Ports) -> None:
-        wide = frozenset(network.wide_ports)
+        wide = network.uncommon
         for vid in bits(self.vlans.mask & network.inhabited):
-            for switch, refs in network.live_members(vid).items():
-                if narrow := [ref for ref in refs if ref not in wide] if wide else refs:
+            for switch, refs in network.members[vid].items():
+                narrow = [ref for ref in refs if ref not in wide] if wide else refs
+                if narrow and network.active(switch, self.view) >> vid & 1:
                     senders[switch, vid] = list(narrow)
                     hearers[switch, vid] = list(narrow)
-        self._on_ports(network, network.wide_ports, senders, hearers)
+        self._on_ports(network, wide, senders, hearers)
 
     def _on_ports(self, network: Network, refs: Iterable[PortRef], senders: _Ports, hearers: _Ports) -> None:
         for ref in refs:
-            for domain in bits(network.own_domains(ref) & self.vlans.mask):
+            for domain in bits(network.own_domains(ref, self.view) & self.vlans.mask):
                 senders[ref.switch, domain].append(ref)
-            for domain in bits(network.relay(ref).sends & self.vlans.mask):
+            for domain in bits(network.honest(ref, self.view).sends & self.vlans.mask):
                 hearers[ref.switch, domain].append(ref)
+
+    @property
+    def starts(self) -> list[tuple[str, Domain, Tags]]:
+        """The states their frames start in."""
+        return [(switch, domain, ()) for switch, domain in self.senders] + self.tagged
+
+    @property
+    def ports(self) -> set[PortRef]:
+        """The ports of the segment that pass something."""
+        return {ref for places in (self.senders, self.hearers) for refs in places.values() for ref in refs}
+
+    @property
+    def empty(self) -> bool:
+        """It is known that nobody is in it: all that is named is dead."""
+        return not self and bool(self.dead)
 
     def _through_tunnels(self, network: Network) -> list[tuple[str, Domain, Tags]]:
         if not network.tunnels:
@@ -95,6 +129,40 @@ class Stations:
     def heard_in(self, reached: Mapping[str, Mask]) -> bool:
         """Tells whether any station is where frames got to."""
         return any(reached.get(switch, 0) & mask for switch, mask in self._heard.items())
+
+
+def dead_words(stations: Stations) -> str:
+    """Says which ports of a segment are dead, and why: `2 of its 3 ports are dead: b does not define 20`."""
+    count = sum(len(d.ports) for d in stations.dead)
+    every = count + len(stations.ports)
+    reasons = "; ".join(dict.fromkeys(d.why for d in stations.dead))
+    if every == 1:
+        return f"its one port is dead: {reasons}"
+    return f"{'all' if count == every else count} of its {every} ports {'is' if count == 1 else 'are'} dead: {reasons}"
+
+
+def _dead(network: Network, segment: Segment, refs: set[PortRef]) -> tuple[Dead, ...]:
+    """Groups ports that pass nothing by switch and reason, in natural order."""
+    found: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
+    for ref in sorted(refs, key=lambda r: r.order):
+        if why := _why_dead(network, segment, ref):
+            found[ref.switch, why].append(ref)
+    return tuple(Dead(tuple(ports), why) for (_, why), ports in found.items())
+
+
+def _why_dead(network: Network, segment: Segment, ref: PortRef) -> str:
+    """Says why a port passes nothing for a segment; empty when that is not known."""
+    if not network.has(ref):
+        return f"{ref.switch} has no such port"
+    port = network.port(ref)
+    if not port.enabled:
+        return f"{ref} is disabled"
+    own = memberships(network.settled(ref).switching) & segment.vlans.mask
+    if not own or own & network.active(ref.switch):
+        return ""
+    vid = next(bits(own))
+    state = "has suspended" if network.defined(ref.switch) >> vid & 1 else "does not define"
+    return f"{ref.switch} {state} {vid}"
 
 
 def _looked_at(network: Network, ref: PortRef) -> set[PortRef]:
@@ -138,9 +206,13 @@ def _union(masks: Mapping[str, Mask]) -> Mask:
 
 
 def host_segment(network: Network, host: Host) -> Segment:
-    """Returns one host as a segment: its port, in the VLANs of untagged frames there."""
-    relay = network.relay(host.port)
-    own = VlanSet.from_mask(relay.in_untagged | relay.out_untagged)
+    """Returns one host as a segment: its port, in the VLANs of untagged frames there; in all of a port that carries tags.
+
+    Of a port that is not stated, it is in any.
+    """
+    relay = network.honest(host.port, View.MAY)
+    tags = carries_tags(network.settled(host.port)) or not is_stated(network.port(host.port).switching)
+    own = ALL if tags else VlanSet.from_mask((relay.in_untagged | relay.out_untagged) & FULL_MASK)
     return Segment(host.name, own, host.source, frozenset({host.port}))
 
 

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from inkov.forwarding.blocks import behind
-from inkov.forwarding.needs import Needs
+from inkov.forwarding.blocks import behind, blocks
 from inkov.forwarding.network import Network
+from inkov.kinds.relay import View
 from inkov.model.campus import Campus, Together
 from inkov.model.names import PortRef, natural
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved
@@ -62,7 +62,7 @@ class _Trial:
     def run(self, network: Network, size: int, before: tuple[Failure, ...]) -> Outcome | None:
         """Tries all sets of failures of one size; None when the claim survives them."""
         for failure in candidates(network, homes(network, self.claim.segments)):
-            after = Network(without(network.campus, failure))
+            after = after_failure(network, failure)
             self.tried += size == 1
             failed = (*before, failure)
             broken = self.run(after, size - 1, failed) if size > 1 else self._outcome(after, failed)
@@ -85,36 +85,50 @@ class _Trial:
 
 
 def homes(network: Network, names: Sequence[str]) -> list[str]:
-    """Returns the switches with stations of some segments, and the devices that may route between these."""
+    """Returns the devices that what becomes of some segments hangs on.
+
+    Those with stations; where there are several segments, those that may route between them; and where a tree has a ring
+    to open, its roots, because who is root decides where it opens.
+    """
     found = {s for n in names for s in stations_on(network, n)}
     if len(names) > 1:
         found |= {s.name for s in network.switches.values() if s.gateways}
+    for part in network.trees.parts:
+        if part.ring:
+            found |= {root for tree in part.trees for root in tree.election.root.values()}
     return sorted(found, key=natural)
 
 
 def stations_on(network: Network, name: str) -> set[str]:
-    """Returns the switches with stations of a segment."""
-    stations = Stations(network, segment_named(network, name))
+    """Returns the switches with stations of a segment that are still there."""
+    stations = Stations(network, segment_named(network, name), View.MAY)
     return {switch for switch, _ in (*stations.senders, *stations.hearers)}
 
 
 def candidates(network: Network, homes: list[str]) -> Iterator[Failure]:
-    """Yields the failures that might part some switches: cables first, then switches, in natural order.
+    """Yields the failures that might part some devices: cables first, then devices, in natural order.
 
     Outside the blocks that lie between two of them nothing matters.
     """
-    needs = Needs(network)
+    links = [k for k in network.links if k.up]
+    parts = blocks(links, lambda k: (k.a.switch, k.b.switch))
     own: dict[Hashable, int] = dict.fromkeys(homes, 1)
-    switches: set[str] = set()
+    switches: set[str] = set(homes)
     cables: list[tuple[PortRef, PortRef]] = []
-    for block, sides in zip(needs.blocks, behind(needs.blocks, own), strict=True):
+    for block, sides in zip(parts, behind(parts, own), strict=True):
         if sum(1 for mask in sides.values() if mask) < 2:
             continue
         for link in block.links:
             cables += [(w.a, w.b) for w in link.wires if network.port(w.a).enabled and network.port(w.b).enabled]
         switches.update(map(str, block.nodes))
     yield from (Failure(ends) for ends in sorted(cables, key=lambda e: (e[0].order, e[1].order)))
-    yield from (Failure(switch=n) for n in sorted(switches, key=natural))
+    yield from (Failure(switch=n) for n in sorted(switches - network.failed, key=natural))
+
+
+def after_failure(network: Network, failure: Failure) -> Network:
+    """Returns the network in which one more thing has failed."""
+    gone = network.failed | {failure.switch} if failure.switch else network.failed
+    return Network(without(network.campus, failure), gone)
 
 
 def without(campus: Campus, failure: Failure) -> Campus:

@@ -3,49 +3,79 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Mapping
 
 from inkov.forwarding.cabling import Link
+from inkov.forwarding.loops import loops
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Mask, View
 from inkov.forwarding.trees import Blocking
+from inkov.kinds.relay import Domain, Mask, View
 from inkov.model.names import PortRef
+from inkov.proof.group import Group
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
-from inkov.proof.stations import Stations
+from inkov.proof.stations import Place, dead_words
+from inkov.proof.unknowns import at_ports, some
 
 
-def together(network: Network, stations: Stations) -> Outcome:
+def together(network: Network, group: Group) -> Outcome:
     """Decides whether every station of a segment is heard by every other.
 
     Each (switch, domain) with stations is tried as a sender; cost is stations' switches times links.
     """
-    if not stations:
-        return CannotTell((f"no port of {stations.name} is known",))
-    for sender, senders in stations.senders.items():
-        reached = network.graph(View.MUST).spread({sender[0]: 1 << sender[1]})
-        deaf = _deaf(stations, senders, reached)
-        if deaf is None:
-            continue
-        may = network.graph(View.MAY, Blocking.KNOWN).spread({sender[0]: 1 << sender[1]})
-        stop = _stop(network, senders[0], sender[1], deaf)
-        if _deaf(stations, senders, may) is None:
-            where = f" at {stop.link}" if stop.link else ""
-            tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.trees.doubt(e))), "")
-            because = f": {tree}" if tree and not where else ""
-            return CannotTell((f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",))
-        return Broken(stop=stop)
-    ports = {ref for refs in stations.senders.values() for ref in refs}
+    if outcome := alive(network, group):
+        return outcome
+    for place, senders in group.may.senders.items():
+        outcome = _heard_by_all(network, group, place, senders)
+        if outcome is not None:
+            return outcome
+    ports = group.may.ports
+    if len(ports) > 1 and (loop := _looping(network, group)):
+        return loop
     return Proved(
         f"each of its {len(ports)} ports on {len({r.switch for r in ports})} switches surely hears every other"
     )
 
 
-def _deaf(stations: Stations, senders: list[PortRef], reached: Mapping[str, Mask]) -> PortRef | None:
-    """Returns the first port of the segment, other than the sender, that hears nothing of what got so far."""
-    hearing = {ref for (switch, d), refs in stations.hearers.items() if reached.get(switch, 0) >> d & 1 for ref in refs}
-    everyone = {ref for places in (stations.senders, stations.hearers) for refs in places.values() for ref in refs}
-    only = senders[0] if len(senders) == 1 else None
-    return min((ref for ref in everyone - hearing if ref != only), key=lambda r: r.order, default=None)
+def alive(network: Network, group: Group) -> Outcome | None:
+    """Says that ports of a segment are dead, or that none is known; None when all of it is alive."""
+    if group.may.dead:
+        first = group.may.dead[0]
+        why = f"{dead_words(group.may)}"
+        other = next(iter(sorted(group.may.ports, key=lambda r: r.order)), first.ports[0])
+        return Broken(stop=Stop(other, first.ports[0], why=why))
+    if not group.may:
+        return CannotTell((f"no port of {group.name} is known",))
+    if unsure := sorted(group.may.ports - group.must.ports - group.settling, key=lambda r: r.order):
+        return CannotTell(at_ports(network, unsure) or (f"whether {some(list(map(str, unsure)))} pass anything",))
+    return None
+
+
+def _heard_by_all(network: Network, group: Group, place: Place, senders: list[PortRef]) -> Outcome | None:
+    start = {place[0]: 1 << place[1]}
+    deaf = group.deaf(senders, network.graph(View.MUST).spread(start))
+    if deaf is None:
+        return None
+    stop = _stop(network, senders[0], place[1], deaf)
+    cut = group.surely_deaf(place, senders, network.graph(View.MAY, Blocking.KNOWN).spread(start))
+    if cut is not None:
+        return Broken(stop=_stop(network, senders[0], place[1], cut))
+    where = f" at {stop.link}" if stop.link else ""
+    tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.trees.doubt(e))), "")
+    because = f": {tree}" if tree and not where else ""
+    missing = (f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",)
+    return CannotTell((*missing, *at_ports(network, (senders[0], deaf))))
+
+
+def _looping(network: Network, group: Group) -> Outcome | None:
+    """Says that frames of a segment go round in a loop that no tree opens: an outage, not a way."""
+    reached = network.graph(View.MUST).spread(group.may.masks)
+    for loop in loops(network):
+        for link in loop.links:
+            round_ = reached.get(link.a.switch, 0) & loop.vlans.mask
+            if round_:
+                first, *rest = sorted(group.may.ports, key=lambda r: r.order)
+                why = f"frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
+                return Broken(stop=Stop(first, rest[-1], why=why))
+    return None
 
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:

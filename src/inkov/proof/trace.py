@@ -5,16 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.gateways import Gateways, Interface
-from inkov.forwarding.ladder import Lost, Rung, mode_setting, vlan_source
+from inkov.forwarding.gateways import Interface
+from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Domain, Tags, View, untagged_vlan
 from inkov.forwarding.trees import Blocking
-from inkov.forwarding.words import setting
+from inkov.kinds.relay import Domain, Tags, View
+from inkov.kinds.table import mode_setting, private_host_of, setting_words, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.source import Source
-from inkov.model.switch import Kind, PrivateHost, VlanType
+from inkov.model.switch import Kind, VlanType
 from inkov.model.vlanset import NONE, VlanSet
 from inkov.proof.outcome import Passage
 from inkov.proof.together import cabled_way
@@ -77,7 +77,7 @@ def trace(network: Network, a: PortRef, b: PortRef) -> Trace:
     gateways: tuple[tuple[Domain, Interface], ...] = ()
     beside = None
     if vlans[0] != vlans[1]:
-        served = Gateways(network).by_vlan
+        served = network.gateways.by_vlan
         gateways = tuple((v, i) for v in vlans if v is not None for i in served.get(v, ()))
         beside = _beside(network, a, vlans[1]) or _beside(network, b, vlans[0])
     return Trace(vlans, gateways, _leg(network, a, b), _leg(network, b, a), beside)
@@ -101,7 +101,7 @@ def _leg(network: Network, start: PortRef, end: PortRef) -> Leg:
         return Leg(start, end, (), _cannot_send(network, start))
     hears = network.relay(end)
     for tree in (Blocking.SURE, Blocking.KNOWN) if start != end else ():
-        reach = network.graph(View.MUST, tree).reach([(start.switch, d, inner) for d, inner in entered])
+        reach = network.graph(View.USUAL, tree).reach([(start.switch, d, inner) for d, inner in entered])
         for state in reach.states:
             if state.switch == end.switch and hears.send(state.domain, state.inner):
                 way = passages(network, reach, state, start, end)
@@ -122,7 +122,9 @@ def _cannot_send(network: Network, start: PortRef) -> Halt:
         return Halt(start, f"{start} is disabled", (port.origin.of(Setting.ENABLED),))
     vid = _vlan(network, start)
     if vid is None:
-        return Halt(start, f"{start} takes no untagged frame ({setting(port)})", (port.origin.of(mode_setting(port)),))
+        return Halt(
+            start, f"{start} takes no untagged frame ({setting_words(port)})", (port.origin.of(mode_setting(port)),)
+        )
     state = "suspended" if network.defined(start.switch) >> vid & 1 else "not defined"
     sources = (port.origin.of(mode_setting(port)), vlan_source(network, start.switch, vid))
     return Halt(start, f"VLAN {vid} of {start} is {state} on {start.switch}", sources)
@@ -145,7 +147,7 @@ def _stopped(network: Network, start: PortRef, end: PortRef, domain: Domain, inn
         halt = _at_link(network, link, near, domain)
         crossing = None
         if halt is None:
-            crossing = next(iter(network.hop(near, far, View.MUST).cross(domain, inner)), None)
+            crossing = next(iter(network.hop(near, far, View.USUAL).cross(domain, inner)), None)
         if crossing is None:
             blame = halt or _untold(network, near, far, domain)
             way.append(Passage(switch, domain, by, arrived, near, None, allows(network, by, arrived, near, ())[:1]))
@@ -168,7 +170,7 @@ _OF_THE_VLAN = {Rung.LISTED, Rung.DEFINED, Rung.ACTIVE, Rung.NATIVE, Rung.BLOCKE
 def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Halt | None:
     """Says why a link does not take a VLAN; None when it takes it, in this direction at least."""
     climbed = network.ladder(link)
-    hop = network.hop_today(near, link.b if near == link.a else link.a, View.MUST, Blocking.KNOWN)
+    hop = network.hop_today(near, link.b if near == link.a else link.a, View.USUAL, Blocking.KNOWN)
     passes = hop.carry(1 << domain) and link.up and not network.lag_failure(link) and not link.doubt
     if passes:
         return None
@@ -214,8 +216,8 @@ def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Ha
 
 def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:
     """Says that two private stations are meant to stay apart (RFC 5517); None when they are not."""
-    mine, theirs = network.port(start).switching, network.port(end).switching
-    if not (isinstance(mine, PrivateHost) and isinstance(theirs, PrivateHost) and mine.primary == theirs.primary):
+    mine, theirs = (private_host_of(network.port(e).switching) for e in (start, end))
+    if mine is None or theirs is None or mine.primary != theirs.primary:
         return None
     entry = (network.switches[start.switch].vlans or {}).get(mine.secondary)
     if entry is not None and entry.type is VlanType.ISOLATED:

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import replace
+from typing import Final
 
-from inkov.forwarding.graph import Reach, State
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.graph import Reach, State, Step
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View, unknown
+from inkov.kinds.relay import RelayMap, View
+from inkov.kinds.table import carries_tags, kind, relay_map, unknown
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
-from inkov.model.switch import Bridged, General, Kind, Trunk
+from inkov.model.switch import DEFAULT_VLAN, NEGOTIATED_FORMAT, Kind
+from inkov.proof.outcome import Passage, Turn
 from inkov.proof.stations import Stations
 
 
@@ -27,19 +32,66 @@ def unknowns(network: Network, reach: Reach, end: State) -> tuple[str, ...]:
             for e in sure
         ):
             continue
-        for fact in _missing_facts(network, step.out, state.by):
-            found[fact] = None
+        found.update(dict.fromkeys(_missing_facts(network, step, state)))
     return tuple(found)
 
 
-def habits(stated: Network, worst: Network, reach: Reach, end: State) -> tuple[str, ...]:
-    """Names the switches on a way whose habits are not stated, where the worse of each was assumed."""
-    names = dict.fromkeys(state.switch for state, _ in reach.path(end) if state.switch in stated.switches)
+Does = Callable[[RelayMap], object]
+"""What a port does with the frame in question."""
+
+
+def at_ports(network: Network, refs: Iterable[PortRef | None]) -> tuple[str, ...]:
+    """Names what is not known of some ports themselves, whatever frame it is about."""
     return tuple(
-        f"what {n} does with tagged frames on access ports and trunks: `assume` does not state its habits"
-        for n in names
-        if worst.switches[n].habits != stated.switches[n].habits
+        dict.fromkeys(f for ref in refs if ref and network.has(ref) for f in of_port(network, ref, lambda r: r))
     )
+
+
+def at_ends(network: Network, way: Sequence[Passage | Turn]) -> tuple[str, ...]:
+    """Names what is not known of the ports at both ends of a way, for the frame that comes in and goes out there."""
+    found: list[str] = []
+    first, last = way[0], way[-1]
+    if isinstance(first, Passage) and first.by and first.arrived is not None:
+        wire = first.arrived
+        found += of_port(network, first.by, lambda relay: relay.accept(wire))
+    if isinstance(last, Passage) and last.out:
+        domain = last.domain
+        found += of_port(network, last.out, lambda relay: relay.send(domain))
+    return tuple(dict.fromkeys(found))
+
+
+HABITS: Final = {
+    "own_tag": "what {0} does with frames that carry an access port's own VID as a tag",
+    "native_outside_list": "whether {0} passes untagged frames of a native VLAN that is not in the list",
+    "tagged_native": "what {0} does with frames that carry the native VLAN as a tag",
+    "uneven_link": "whether {0} lets a link run whose natives differ or whose ends are of different kinds",
+}
+
+
+def habit_fact(name: str, switches: str) -> str:
+    """Names a habit that nothing states, as a fact that would decide."""
+    return f"{HABITS[name].format(switches)}: `assume: {name.replace('_', '-')}` does not say"
+
+
+def open_habits(network: Network, ref: PortRef, does: Does) -> list[str]:
+    """Returns the habits that nothing states and that make a difference to what a port does."""
+    switch = network.switches[ref.switch]
+    found = []
+    for port in network.formed(ref).outcomes:
+        for name in kind(port.switching).habits:
+            if name in switch.unstated_habits:
+                ways = [
+                    relay_map(
+                        port,
+                        replace(switch, habits=replace(switch.habits, **{name: way}), unstated_habits=frozenset()),
+                        network.active(ref.switch),
+                        View.USUAL,
+                        network.formats,
+                    )
+                    for way in (False, True)
+                ]
+                found += [name] if does(ways[0]) != does(ways[1]) else []
+    return found
 
 
 def assumed(network: Network, stations: Callable[[str], Stations], names: Iterable[str]) -> tuple[str, ...]:
@@ -56,16 +108,6 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
     outside = [f"{o.port} ({o.heard.system or o.heard.chassis})" for o in network.cabling.outside if not o.known_switch]
     if outside:
         found.append(f"no device that is not in the campus joins VLANs by itself: {some(outside)}")
-    unnamed = [
-        str(end)
-        for k in network.links
-        for end in (k.a, k.b)
-        if isinstance(s := network.port(end).switching, Trunk)
-        and s.native is None
-        and network.port(end).origin.of(Setting.NATIVE).default
-    ]
-    if unnamed:
-        found.append(f"trunks without a native VLAN drop untagged frames: {some(unnamed)}")
     tableless = [s.name for s in network.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]
     if tableless:
         found.append(f"switches without a VLAN table relay every VLAN their ports allow: {some(tableless)}")
@@ -75,11 +117,7 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
 def _open_trunks(network: Network) -> list[PortRef]:
     """Returns ports that carry tags and face no switch: a station behind one is in all its VLANs."""
     maps = [(ref, network.relay(ref)) for ref in network.wide_ports if ref not in network.cabled]
-    return [
-        ref
-        for ref, relay in maps
-        if isinstance(network.port(ref).switching, Trunk | General | Bridged) and (relay.out_tagged or relay.out_mapped)
-    ]
+    return [ref for ref, relay in maps if carries_tags(network.port(ref)) and (relay.out_tagged or relay.out_mapped)]
 
 
 def some(names: list[str]) -> str:
@@ -87,25 +125,65 @@ def some(names: list[str]) -> str:
     return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
-def _missing_facts(network: Network, out: PortRef, into: PortRef | None) -> list[str]:
+def _missing_facts(network: Network, step: Step, state: State) -> list[str]:
     found: list[str] = []
+    out, into, before, wire = step.out, state.by, step.before, step.wire
+
+    def sends(relay: RelayMap) -> object:
+        return relay.send(before.domain, before.inner)
+
+    def takes(relay: RelayMap) -> object:
+        return None if wire is None else relay.accept(wire)
+
     for ref in (out, into):
         if ref is None:
             continue
         if not network.has(ref):
             found.append(f"what {ref.switch} does is not known: its file, or the cable, is missing")
-        elif (why := unknown(network.port(ref))) is not None:
-            found.append(f"{ref}: {why} ({network.port(ref).origin.here})")
-        elif kept_off := _kept_off(network, ref, sending=ref == out):
-            found.append(kept_off)
-        elif not network.switches[ref.switch].default_vlan_listed:
-            found.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
+            continue
+        own = list(of_port(network, ref, sends if ref == out else takes))
+        if kept_off := _kept_off(network, ref, sending=ref == out):
+            own.append(kept_off)
+        if not own and not network.switches[ref.switch].default_vlan_listed and state.domain == DEFAULT_VLAN:
+            own.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
+        found += own
+        if network.syncing.candidates(ref.switch):
+            found.append(f"which VLAN table {ref.switch} has: its sync group may replace it")
+    found += _of_links(network, {out, into})
+    return list(dict.fromkeys(found)) or [f"whether frames pass from {out} to {into}"]
+
+
+def _of_links(network: Network, ends: set[PortRef | None]) -> Iterator[str]:
+    """Yields what is not known of the links that a frame crosses between two ports."""
     for link in network.links:
-        if {out, into} == {link.a, link.b}:
-            found += [link.doubt] if link.doubt else []
-            if reason := network.lag_failure(link):
-                found.append(f"whether ports of {link} pass frames one by one, as its LAG does not form: {reason}")
-    return found or [f"whether frames pass from {out} to {into}"]
+        if ends != {link.a, link.b} and ends.isdisjoint(e for w in link.wires for e in (w.a, w.b)):
+            continue
+        if link.doubt:
+            yield link.doubt
+        if network.lag_forms(link) is not True:
+            reason = network.lag_failure(link) or _lag_doubt(network, link)
+            yield f"whether ports of {link} pass frames one by one, as its LAG may not form: {reason}"
+
+
+def _lag_doubt(network: Network, link: Link) -> str:
+    for end in (link.a, link.b):
+        if network.port(end).is_lag and network.port(end).lacp is None:
+            return f"how {end} forms is not stated"
+    return "its members end at several ports"
+
+
+def of_port(network: Network, ref: PortRef, does: Does) -> Iterator[str]:
+    """Yields what is not known of one port, as far as it makes a difference to what it does."""
+    port, formed = network.port(ref), network.formed(ref)
+    if not formed.sure:
+        yield f"{ref}: {unknown(port)} ({port.origin.here})"
+    for outcome in formed.outcomes:
+        if why := unknown(outcome):
+            yield f"{ref}: {why} ({port.origin.here})"
+    if port.tag_format == NEGOTIATED_FORMAT:
+        yield f"{ref}: its tag format is left to negotiation ({port.origin.of(Setting.TAGS)})"
+    for name in open_habits(network, ref, does):
+        yield habit_fact(name, ref.switch)
 
 
 def _kept_off(network: Network, ref: PortRef, *, sending: bool) -> str:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from inkov.forwarding.graph import Reach, State
-from inkov.forwarding.ladder import mode_setting
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import Tags, View
+from inkov.kinds.relay import Tags, View, format_of, tag_of
+from inkov.kinds.table import mode_setting
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.source import Source
@@ -37,9 +37,24 @@ def passages(
         if out and not onward:
             leaves = next(iter(network.relay(out, View.MAY).send(state.domain, state.inner)), None)
         made.append(
-            Passage(state.switch, state.domain, by, arrived, out, leaves, allows(network, by, arrived, out, leaves))
+            Passage(
+                state.switch,
+                state.domain,
+                by,
+                arrived,
+                out,
+                leaves,
+                allows(network, by, arrived, out, leaves),
+                _foreign(network, (*(arrived or ()), *(leaves or ()))),
+            )
         )
     return tuple(made)
+
+
+def _foreign(network: Network, tags: Tags) -> str:
+    """Returns the format of tags that are not of the standard's; empty when all are."""
+    names = {number: name for name, number in network.formats.items()}
+    return ", ".join(dict.fromkeys(names[n] for t in tags if (n := format_of(t)) in names and n))
 
 
 def starting(network: Network, ports: Sequence[PortRef], state: State) -> PortRef:
@@ -50,8 +65,8 @@ def starting(network: Network, ports: Sequence[PortRef], state: State) -> PortRe
 def sent(network: Network, ref: PortRef, state: State) -> Tags | None:
     """Returns the tags a station uses to get a frame into a state."""
     relay = network.relay(ref, View.MAY)
-    tries: list[Tags] = [state.inner, (state.domain, *state.inner), *((t, *state.inner) for t, _ in relay.in_mapped)]
-    tries.append((0, *state.inner))
+    vids = (state.domain, *(t for t, _ in relay.in_mapped), 0)
+    tries = [state.inner, *((tag_of(v, number), *state.inner) for v in vids for number in relay.formats)]
     return next((tags for tags in tries if (state.domain, state.inner) in relay.accept(tags)), None)
 
 

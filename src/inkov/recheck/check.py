@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 from ipaddress import ip_network
@@ -10,7 +10,8 @@ from typing import Any
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
-from inkov.model.switch import Tunnel
+from inkov.model.switch import Bridged, Negotiated, Stance, Tunnel
+from inkov.recheck.claim import assumptions, checked, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places, read_set
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
@@ -22,8 +23,15 @@ ANYWHERE = (ip_network("0.0.0.0/0"), ip_network("::/0"))
 
 @dataclass
 class Checked:
-    """What came of a check: why the certificate is rejected, if it is, and what an accepted one rests on."""
+    """What came of a check.
 
+    Attributes:
+        claim: the claim that was checked, in full, as the certificate's data say and not its title.
+        reasons: why the certificate is rejected, if it is.
+        rests_on: what an accepted one takes for granted, as the check itself finds it.
+    """
+
+    claim: str = ""
     reasons: list[str] = field(default_factory=list)
     rests_on: list[str] = field(default_factory=list)
 
@@ -33,7 +41,8 @@ def check(campus: Campus, certificate: Any) -> Checked:
     result = Checked()
     try:
         claim = certificate["claim"]
-        result.rests_on += [str(a) for a in certificate["assumed"]]
+        checked(claim)
+        result.claim = sentence(claim)
         stated = next((c.data for c in campus.claims if c.name == claim["name"]), claim)
         if certificate["inkov"] != "certificate" or certificate["version"] != 1:
             raise Malformed("this is no certificate of version 1")
@@ -42,7 +51,9 @@ def check(campus: Campus, certificate: Any) -> Checked:
         if claim["kind"] == "together":
             reason = _Together(campus, claim).check(certificate, int(claim["surviving"]), result)
         else:
-            reason = _Apart(campus, claim, certificate["sets"]).check()
+            apart = _Apart(campus, claim, certificate["sets"])
+            reason = apart.check()
+            result.rests_on += assumptions(campus, apart.made, apart.ports, apart.stations, claim["layers"])
     except Malformed as exc:
         reason = str(exc)
     except (KeyError, TypeError, ValueError, AttributeError, IndexError):
@@ -56,17 +67,17 @@ class _Apart:
         self.campus, self.claim, self.data = campus, claim, sets
         self.made = wiring(campus)
         self.hostile = claim["facing"] == "hostile"
-        self.ports = Ports(campus, self.made.far, sure=False, worst=self.hostile)
+        self.ports = Ports(campus, self.made, sure=False)
         self.frames = Frames(campus, self.made, self.ports)
         self.gateways = Gateways(campus, self.made, self.ports)
         self.sets: dict[str, Set] = {}
-        self.stations = {n: Stations(campus, self.made, n) for n in claim["segments"]}
+        self.stations = {n: Stations(campus, self.made, n, self.ports) for n in claim["segments"]}
 
     def check(self) -> str:
         """Says why the claim does not follow; empty when it does."""
-        empty = [n for n in self.claim["segments"] if not self.stations[n].ports]
-        if empty and len(self.claim["segments"]) - len(empty) < 2:
-            return f"no port of {empty[0]} is known"
+        for name, stations in self.stations.items():
+            if not stations.ports and not stations.named:
+                return f"no port of {name} is known"
         known = {f"gateway {at[0]} {at[1].key}": at for at in self.gateways.all}
         for name in self.data:
             if name in known:
@@ -102,23 +113,50 @@ class _Apart:
         if facing == "honest":
             return stations.starts
         made: set[tuple[str, Inside]] = set()
-        for ref in stations.ports:
-            switch = self.campus.switches[ref.switch]
-            made |= {(ref.switch, (d, ())) for d, _ in self.ports.enters(ref, ())}
-            inside = self.ports.enters(ref, (ANY,))
-            if not switch.worst.own_tag and not any(isinstance(k, Tunnel) for k in self.ports.kinds(ref)):
-                inside = {f for t in self.ports.tags(ref) for f in self.ports.enters(ref, (t, ANY))}
-            made |= {(ref.switch, f) for f in inside}
+        for ref in stations.named:
+            made |= {(ref.switch, f) for f in self._attack(ref)}
         return {(s, f) for s, f in made if f[0]}
+
+    def _attack(self, ref: PortRef) -> Iterator[Inside]:
+        """Yields where frames of a hostile station on a port may start: it negotiates, tags, and stacks tags as it likes."""
+        switch = self.campus.switches[ref.switch]
+        port = switch.ports.get(ref.port)
+        if port is None or not port.enabled:
+            return
+        kind, kinds = port.switching, self.ports.kinds(ref)
+        if isinstance(kind, Negotiated) and port.stance is not Stance.SILENT:
+            kinds = self.ports.kinds_of(ref, [kind.access, kind.trunk])
+        zero = switch.habits.own_tag or "own_tag" in switch.unstated_habits
+        yield from ((d, ()) for d, _ in self.ports.enters(ref, (), kinds))
+        for own in kinds:
+            whole = (
+                isinstance(own.kind, Tunnel | Bridged)
+                or len(self.ports.formats) > len(own.formats)
+                or len(own.formats) > 1
+            )
+            if zero or whole:
+                yield from self.ports.enters(ref, (ANY,), [own])
+            else:
+                yield from (f for t in self.ports.tags(ref) for f in self.ports.enters(ref, (t, ANY), [own]))
 
     def _heard(self, name: str, reached: Places, ears: str) -> str:
         stations = self.stations[name]
         if ears == "honest":
             return next((f"{s} in {d}" for s, (d, _) in reached if (s, d) in stations.hearers), "")
         by_switch: dict[str, list[PortRef]] = {}
-        for ref in stations.ports:
+        for ref in stations.named:
             by_switch.setdefault(ref.switch, []).append(ref)
-        return next((str(r) for s, f in reached for r in by_switch.get(s, ()) if self.ports.leaves(r, (f[0], ()))), "")
+        return next((str(r) for s, f in reached for r in by_switch.get(s, ()) if self._overhears(r, f[0])), "")
+
+    def _overhears(self, ref: PortRef, domain: int) -> bool:
+        """Tells whether a hostile station on a port hears a domain: it may make the port a trunk."""
+        port = self.campus.switches[ref.switch].ports.get(ref.port)
+        if port is None or not port.enabled:
+            return False
+        kind, kinds = port.switching, self.ports.kinds(ref)
+        if isinstance(kind, Negotiated) and port.stance is not Stance.SILENT:
+            kinds = self.ports.kinds_of(ref, [kind.access, kind.trunk])
+        return bool(self.ports.leaves(ref, (domain, ()), kinds))
 
     def _routed(self, facing: str, a: str, b: str, ears: str, closed: Set) -> str:
         sources = self._addresses(a) if facing == "honest" else ANYWHERE
@@ -159,8 +197,9 @@ class _Together:
 
     def check(self, node: Any, failures: int, result: Checked) -> str:
         made = wiring(self.campus)
-        frames = Frames(self.campus, made, Ports(self.campus, made.far, sure=True, worst=False))
-        groups = [Stations(self.campus, made, n) for n in self.claim["segments"]]
+        sure = Ports(self.campus, made, sure=True)
+        frames = Frames(self.campus, made, sure)
+        groups = [Stations(self.campus, made, n, sure) for n in self.claim["segments"]]
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
         for switch, (domain, _) in {p for g in groups for p in g.starts if not p[1][1]}:

@@ -8,9 +8,10 @@ from typing import Any, TypeAlias
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
+from inkov.model.switch import Unstated
 from inkov.model.vlanset import ALL
 from inkov.recheck.ports import ANY, Inside, Ports
-from inkov.recheck.wiring import Wiring, lag_forms, tags_cross, up
+from inkov.recheck.wiring import Wiring, lag_forms, up
 
 Set: TypeAlias = dict[str, dict[str, set[Inside]]]
 """Switch to port of arrival, or `*` for frames that start there, to frames."""
@@ -50,8 +51,11 @@ class Frames:
         hubs: dict[PortRef, list[PortRef]] = defaultdict(list)
         for a, b in made.links:
             doubtful = (a, b) in made.doubtful
-            if up(campus, made, (a, b)) and not (ports.sure and (doubtful or not lag_forms(campus, (a, b)))):
+            sure = not doubtful and lag_forms(campus, made, (a, b))
+            if up(campus, made, (a, b)) and (sure or not ports.sure):
                 self._join(a, b)
+                if not lag_forms(campus, made, (a, b)):
+                    self._join_loose(made, a, b)
             if doubtful and not ports.sure:
                 hubs[a].append(b)
                 hubs[b].append(a)
@@ -62,6 +66,21 @@ class Frames:
         for name, heard_by in ({} if ports.sure else made.strangers).items():
             for ref in heard_by:
                 self._join(ref, PortRef(name, f"? towards {ref}"))
+
+    def _join_loose(self, made: Wiring, a: PortRef, b: PortRef) -> None:
+        """Joins the cables of a LAG that may not form one by one."""
+        for x, y in made.links[a, b]:
+            if all(self.campus.switches[r.switch].ports[r.port].enabled for r in (x, y)):
+                for pair in {(p, q) for p in (x, a) for q in (y, b)} - {(a, b)}:
+                    self._join(*pair)
+
+    def _as(self, ref: PortRef) -> list[PortRef]:
+        """Returns the ports as which a port may act: a member of a LAG as the LAG, too."""
+        ports = self.campus.switches[ref.switch].ports
+        lag = ports[ref.port].lag
+        if not lag or lag not in ports:
+            return [ref]
+        return [PortRef(ref.switch, lag), *([] if isinstance(ports[ref.port].switching, Unstated) else [ref])]
 
     def _join(self, a: PortRef, b: PortRef) -> None:
         self.edges[a.switch].append((a, b))
@@ -77,30 +96,33 @@ class Frames:
             return {(d, inner) for d in (ALL if known else [0]) if not known or self.ports.relays(far.switch, d)}
         if near.port.startswith("? "):
             return {(d, inner) for d, _ in self.ports.enters(far, (ANY,))}
-        wires = self.ports.leaves(near, frame)
-        if not tags_cross(self.campus, near, far):
-            wires = {w for w in wires if w[:1] in {(), (0,)}} | {() for w in wires if w == (ANY,)}
-        return {f for w in wires for f in self.ports.enters(far, w)}
+        wires = {w for own in self._as(near) for w in self.ports.leaves(own, frame)}
+        return {f for w in wires for own in self._as(far) for f in self.ports.enters(own, w)}
 
     def hole(self, frames: Set, starts: Iterable[tuple[str, Inside]]) -> str:
         """Says how a frame that starts in one of some places gets out of a set; empty when none does."""
         for switch, frame in starts:
-            if frame not in frames.get(switch, {}).get("*", ()):
+            if not _covers(frames.get(switch, {}).get("*", set()), frame):
                 return f"frames start in {frame[0]} on {switch}, which the set leaves out"
         for switch, by_port in frames.items():
             for near, far in self.edges.get(switch, ()):
                 leaving = {f for port, some in by_port.items() if port != near.port for f in some}
                 there = frames.get(far.switch, {})
                 for frame in leaving:
-                    for new in self.cross(near, far, frame) - there.get(far.port, set()):
-                        if not _leaves_by_all(there, new):
+                    for new in self.cross(near, far, frame):
+                        if not (_covers(there.get(far.port, set()), new) or _leaves_by_all(there, new)):
                             return f"frames of {frame[0]} leave {near} and arrive in {new[0]} at {far}, which the set leaves out"
         return ""
 
 
 def _leaves_by_all(by_port: Mapping[str, set[Inside]], frame: Inside) -> bool:
     """Tells whether a frame is in a set in such a way that it leaves by every port: started there, or came by two."""
-    return frame in by_port.get("*", ()) or sum(frame in some for some in by_port.values()) > 1
+    return _covers(by_port.get("*", set()), frame) or sum(_covers(some, frame) for some in by_port.values()) > 1
+
+
+def _covers(some: set[Inside], frame: Inside) -> bool:
+    """Tells whether a frame is among some; whatever tags are inside is among `any`."""
+    return frame in some or (frame[0], (ANY,)) in some
 
 
 def places(frames: Set) -> Iterator[tuple[str, Inside]]:

@@ -101,8 +101,8 @@ class Gateways:
         filters = self.campus.switches[device].filters
         for entry in filters[name].entries if name in filters else ():
             fits = all(p is None or ip in p for ip, p in zip(packet, (entry.origin, entry.target), strict=True))
-            if fits and (entry.permits or not entry.only):
-                return entry.permits
+            if fits and (entry.accepts or not entry.only):
+                return entry.accepts
         return True
 
     def _ways(self, device: str, into: Gateway, target: Any) -> Iterator[tuple[Gateway | None, Any]]:
@@ -124,7 +124,7 @@ class Gateways:
             yield None, ip_address("::")
 
     def _surely_up(self, device: str, gateway: Gateway) -> bool:
-        plain = Ports(self.campus, self.made.far, sure=True, worst=False)
+        plain = Ports(self.campus, self.made, sure=True)
         return Gateways(self.campus, self.made, plain).up((device, gateway), surely=True)
 
     def _next(self, device: str, out: Gateway | None, via: Any, reach: Callable[[At], Places]) -> list[At]:

@@ -1,13 +1,16 @@
-"""The handbook's port table, read literally, one frame at a time."""
+"""The handbook's port table, read literally, one frame at a time; what nothing states is taken at its worst."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import Final, TypeAlias
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Final, TypeAlias, assert_never
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import (
+    DOT1Q,
+    NEGOTIATED_FORMAT,
     Access,
     Bridged,
     FrameTypes,
@@ -17,14 +20,18 @@ from inkov.model.switch import (
     Plain,
     PrivateHost,
     Promiscuous,
+    Routed,
     Stance,
+    Switch,
     Switching,
     Trunk,
     Tunnel,
     Unstated,
+    Vlan,
     VlanType,
 )
 from inkov.model.vlanset import ALL
+from inkov.recheck.wiring import Wiring
 
 Tags: TypeAlias = tuple[int, ...]
 """The VIDs on a frame, outermost first; `ANY` at the end stands for whatever a hostile station put there."""
@@ -40,163 +47,336 @@ _TRUNK_ANSWERS = {  # rows: this end, columns: the other; whether this end becom
 }
 
 
-class Ports:
-    """What every port does: `sure` for what surely happens, else all that may; `worst` with the worse unstated habits."""
+def vid(tag: int) -> int:
+    """Returns the VID of a tag; above its twelve bits stands the number of the tag's format."""
+    return tag % 4096
 
-    def __init__(self, campus: Campus, far: Mapping[PortRef, PortRef | None], *, sure: bool, worst: bool) -> None:
-        self.switches, self.far, self.sure, self.worst = campus.switches, far, sure, worst
-        self._kinds: dict[PortRef, list[Switching]] = {}
+
+@dataclass(frozen=True)
+class Own:
+    """One thing that a port may be: its kind, and the tag formats that it may have then."""
+
+    kind: Switching
+    formats: tuple[int, ...]
+
+
+class Ports:
+    """What every port does: `sure` for what surely happens, else all that may.
+
+    Attributes:
+        formats: the number of each tag format in the campus; 0 is IEEE 802.1Q.
+    """
+
+    def __init__(self, campus: Campus, made: Wiring, *, sure: bool) -> None:
+        self.switches, self.made, self.sure = campus.switches, made, sure
+        names = {p.tag_format for s in self.switches.values() for p in s.ports.values()} - {DOT1Q, NEGOTIATED_FORMAT}
+        self.formats = {name: i for i, name in enumerate([DOT1Q, *sorted(names)])}
+        self._kinds: dict[PortRef, list[Own]] = {}
+        self._entered: dict[tuple[PortRef, Tags], set[Inside]] = {}
+        self._relays: dict[tuple[str, int], bool] = {}
+        self._tables: dict[str, list[Mapping[int, Vlan] | None]] = {}
+
+    # -- VLAN tables ---------------------------------------------------------------------------------
 
     def relays(self, switch: str, domain: int) -> bool:
-        """Tells whether a switch relays a domain."""
+        """Tells whether a switch relays a domain: by each of the tables it may have, or by one at least."""
+        if (switch, domain) not in self._relays:
+            self._relays[switch, domain] = self._relayed(switch, domain)
+        return self._relays[switch, domain]
+
+    def _relayed(self, switch: str, domain: int) -> bool:
         s = self.switches[switch]
         if s.kind is Kind.UNMANAGED:
             return domain == 0
-        if s.vlans is None or (domain == 1 and not self.sure and not s.default_vlan_listed):
+        if domain == 1 and not self.sure and not s.default_vlan_listed:
             return True
-        return domain in s.vlans and s.vlans[domain].active
+        said = (table is None or (domain in table and table[domain].active) for table in self.tables(switch))
+        return all(said) if self.sure else any(said)
 
-    def enters(self, ref: PortRef, tags: Tags) -> set[Inside]:
-        """Returns where a frame that arrives at a port may be inside the switch."""
+    def tables(self, switch: str) -> list[Mapping[int, Vlan] | None]:
+        """Returns the VLAN tables that a switch may have: its own, and those that its sync group may give it."""
+        if switch not in self._tables:
+            own = self.switches[switch]
+            found: list[Mapping[int, Vlan] | None] = [own.vlans]
+            if own.sync is not None and own.sync.shares and own.vlans is not None:
+                for name in self.joined(switch) - {switch}:
+                    other = self.switches[name]
+                    mine, theirs = own.sync, other.sync
+                    if (
+                        theirs is None
+                        or not theirs.shares
+                        or (mine.group, mine.secret) != (theirs.group, theirs.secret)
+                    ):
+                        continue
+                    if None in {mine.generation, theirs.generation} or (theirs.generation or 0) >= (
+                        mine.generation or 0
+                    ):
+                        kept = {v: e for v, e in own.vlans.items() if not _spreads(other, e)}
+                        found.append({v: e for v, e in (other.vlans or {}).items() if _spreads(other, e)} | kept)
+            self._tables[switch] = found
+        return self._tables[switch]
+
+    def joined(self, switch: str) -> set[str]:
+        """Returns the devices that cables join to a device, by whatever way, and itself."""
+        near: dict[str, set[str]] = {}
+        for a, b in self.made.links:
+            near.setdefault(a.switch, set()).add(b.switch)
+            near.setdefault(b.switch, set()).add(a.switch)
+        found, todo = {switch}, [switch]
+        while todo:
+            for name in near.get(todo.pop(), set()) - found:
+                found.add(name)
+                todo.append(name)
+        return found
+
+    # -- frames --------------------------------------------------------------------------------------
+
+    def enters(self, ref: PortRef, tags: Tags, kinds: list[Own] | None = None) -> set[Inside]:
+        """Returns where a frame that arrives at a port may be inside the switch; in `sure`, where it surely is.
+
+        Args:
+            ref: the port.
+            tags: on the frame, outermost first.
+            kinds: what the port is taken to be; all that it may be when left out.
+        """
+        if kinds is not None:
+            return self._inside(ref, tags, kinds)
+        if (ref, tags) not in self._entered:
+            self._entered[ref, tags] = self._inside(ref, tags, self.kinds(ref))
+        return self._entered[ref, tags]
+
+    def _inside(self, ref: PortRef, tags: Tags, kinds: list[Own]) -> set[Inside]:
         found: set[Inside] = set()
         wires = [tags] if tags[:1] != (ANY,) else [tags, *((t, ANY) for t in self.tags(ref))]
-        for kind in self.kinds(ref):
+        for own in kinds:
             for wire in wires:
-                found.update(
-                    (d, (ANY,) if ANY in inner else inner) for d, inner in self._enters(ref.switch, kind, wire)
-                )
+                found.update((d, (ANY,) if ANY in inner else inner) for d, inner in self._arrives(ref, own, wire))
         return {(d, inner) for d, inner in found if self.relays(ref.switch, d) and len(inner) <= DEEPEST}
 
     def tags(self, ref: PortRef) -> set[int]:
         """Returns all tags that may lead anywhere at a port: those of VLANs the switch may relay, and those it renames."""
-        table = self.switches[ref.switch].vlans
-        renamed = {
-            t
-            for kind in self.kinds(ref)
-            for t, _ in (
-                kind.translate if isinstance(kind, Trunk) else kind.tagged if isinstance(kind, Bridged) else ()
-            )
-        }
-        return renamed | (set(ALL) if table is None else {1, *table})
+        vids: set[int] = set()
+        for table in self.tables(ref.switch):
+            vids |= set(ALL) if table is None else {1, *table}
+        for own in self.kinds(ref):
+            if isinstance(own.kind, Trunk):
+                vids |= {t for t, _ in own.kind.translate}
+            elif isinstance(own.kind, Bridged):
+                vids |= {t for t, _ in own.kind.tagged}
+        return {v + 4096 * number for v in vids for number in self.formats.values()}
 
-    def leaves(self, ref: PortRef, frame: Inside) -> set[Tags]:
+    def leaves(self, ref: PortRef, frame: Inside, kinds: list[Own] | None = None) -> set[Tags]:
         """Returns the tags a frame may leave a port with; empty when it does not leave there."""
         if not self.relays(ref.switch, frame[0]):
             return set()
-        return {tags for kind in self.kinds(ref) for tags in self._leaves(ref.switch, kind, *frame)}
+        return {
+            tags
+            for own in (self.kinds(ref) if kinds is None else kinds)
+            for tags in self._departs(ref.switch, own, *frame)
+        }
 
-    def kinds(self, ref: PortRef) -> list[Switching]:
-        """Returns what a port is after negotiation: one kind, or several where that is not known."""
+    def _arrives(self, ref: PortRef, own: Own, tags: Tags) -> Iterator[Inside]:
+        """Yields where a frame enters by one reading of a port; a tag of another format than its own is payload."""
+        if not tags or tags[0] == ANY:
+            yield from self._enters(ref.switch, own.kind, None, tags)
+            return
+        known = tags[0] // 4096 in own.formats
+        whole = not known or (len(own.formats) > 1 and not self.sure)
+        if known:
+            tag, inner = vid(tags[0]), tags[1:]
+            entered = list(self._enters(ref.switch, own.kind, tag or None, inner))
+            yield from entered
+            whole = whole or (not entered and tag != 0 and isinstance(own.kind, Tunnel | Plain | Bridged))
+        if whole:
+            yield from self._enters(ref.switch, own.kind, None, tags)
+
+    def _departs(self, switch: str, own: Own, domain: int, inner: Tags) -> Iterator[Tags]:
+        for tag in self._leaves(switch, own.kind, domain):
+            yield from [inner] if tag is None else ((tag + 4096 * number, *inner) for number in own.formats)
+
+    # -- what a port is ------------------------------------------------------------------------------
+
+    def honest(self, ref: PortRef) -> list[Own]:
+        """Returns what a port may be for honest stations, which do not negotiate: alone with them it forms no trunk."""
+        port = self.switches[ref.switch].ports[ref.port]
+        if isinstance(port.switching, Negotiated) and ref not in self.made.far:
+            return self.kinds_of(ref, [port.switching.access])
+        return self.kinds(ref)
+
+    def kinds(self, ref: PortRef) -> list[Own]:
+        """Returns all that a port may be after negotiation; in `sure`, nothing where that is more than one thing."""
         if ref not in self._kinds:
-            self._kinds[ref] = self._negotiated(ref)
+            self._kinds[ref] = self.kinds_of(ref, self._negotiated(ref))
         return self._kinds[ref]
 
-    def _negotiated(self, ref: PortRef) -> list[Switching]:
+    def kinds_of(self, ref: PortRef, became: list[Switching]) -> list[Own]:
+        """Returns all that a port may be that became one of some kinds."""
+        return list(self._readings(ref, became))
+
+    def _readings(self, ref: PortRef, became: list[Switching]) -> Iterator[Own]:
         port = self.switches[ref.switch].ports[ref.port]
-        kind, far = port.switching, self.far.get(ref)
         if not port.enabled:
-            return []
+            return
+        left_open = port.tag_format == NEGOTIATED_FORMAT
+        formats = tuple(self.formats.values()) if left_open else (self.formats[port.tag_format],)
+        if self.sure and (len(became) > 1 or (left_open and isinstance(port.switching, Trunk))):
+            return
+        for kind in became:
+            yield Own(kind, () if left_open and self.sure else formats)
+        if left_open and isinstance(port.switching, Trunk):  # it may refuse to be a trunk, and be in any VLAN
+            yield Own(Access(None), formats)
+
+    def _negotiated(self, ref: PortRef) -> list[Switching]:
+        """Returns what negotiation may make of a port."""
+        port = self.switches[ref.switch].ports[ref.port]
+        kind, far = port.switching, self.made.far.get(ref)
         if not isinstance(kind, Negotiated):
             return [kind]
+        either: list[Switching] = [kind.access, kind.trunk]
         if port.stance is Stance.SILENT:
             return [kind.access]
-        if far is None:
-            return [kind.access] if self.sure else [kind.access, kind.trunk]
+        if far is None or self.switches[far.switch].kind is Kind.UNMANAGED:
+            return either
+        if any(self.switches[r.switch].ports[r.port].is_lag for r in (ref, far)):
+            return either
         if len({self.switches[r.switch].sync_group for r in (ref, far)} - {""}) > 1:
             return [kind.access]
         becomes = {_TRUNK_ANSWERS[a][b] for a in _sides(self.switches, ref) for b in _sides(self.switches, far)}
-        if len(becomes) > 1:
-            return [kind.access] if self.sure else [kind.access, kind.trunk]
-        return [kind.trunk if becomes == {1} else kind.access]
+        return either if len(becomes) > 1 else [kind.trunk if becomes == {1} else kind.access]
 
-    def _enters(self, switch: str, kind: Switching, tags: Tags) -> Iterator[Inside]:  # noqa: C901, PLR0912 - a row a case
-        habits = self.switches[switch].worst if self.worst else self.switches[switch].habits
-        plain = not tags or tags[0] in {0, ANY}
-        tag, inner = (0, tags if tags[:1] == (ANY,) else tags[1:]) if plain else (tags[0], tags[1:])
+    def _has(self, switch: str, habit: str) -> bool:
+        """Tells whether a platform passes more: as stated, else the worse of the two for what is to be shown."""
+        s = self.switches[switch]
+        return not self.sure if habit in s.unstated_habits else bool(getattr(s.habits, habit))
+
+    # -- the port table ------------------------------------------------------------------------------
+
+    def _enters(self, switch: str, kind: Switching, tag: int | None, inner: Tags) -> Iterator[Inside]:  # noqa: C901, PLR0912 - a row a case
+        """Yields where a frame enters; `tag` is None for an untagged or priority-tagged one."""
         match kind:
             case Plain():
-                yield 0, inner if plain else tags
+                if tag is None:
+                    yield 0, inner
             case Tunnel(vid=v):
-                yield v, inner if plain else tags
-            case Access(vid=None) | Unstated():
-                if not self.sure and (plain or isinstance(kind, Unstated) or habits.own_tag):
-                    yield from ((v, inner) for v in (ALL if plain else [tag]))
-            case Access(vid=v, voice=w):
-                if v is not None and (plain or tag == w or (tag == v and habits.own_tag)):
-                    yield v if plain else tag, inner
-            case Trunk(native=n, allowed=allowed, native_tagged=native_tagged, translate=translate):
-                if plain:
-                    if n is not None and not native_tagged and (n in allowed or habits.native_outside_list):
-                        yield n, inner
-                    return
-                wire = dict(translate)
-                if tag not in wire and tag in wire.values():
-                    return
-                v = wire.get(tag, tag)
-                if v in allowed and (v != n or native_tagged or habits.tagged_native):
+                if tag is None:
                     yield v, inner
+            case Access(vid=None) | Unstated():
+                if not self.sure:
+                    yield from ((v, inner) for v in (ALL if tag is None else [tag]))
+            case Access(vid=v, voice=w):
+                if v is not None and (tag is None or tag == w or (tag == v and self._has(switch, "own_tag"))):
+                    yield v if tag is None else tag, inner
+                elif v is None and tag is not None and tag == w:
+                    yield tag, inner
+            case Trunk():
+                yield from ((v, inner) for v in self._trunk_takes(switch, kind, tag))
             case General(pvid=p, untagged=u, tagged=t, frames=frames, filtering=filtering):
-                v = p if plain else tag
-                barred = FrameTypes.TAGGED if plain else FrameTypes.UNTAGGED
+                v = p if tag is None else tag
+                barred = FrameTypes.TAGGED if tag is None else FrameTypes.UNTAGGED
                 if v is not None and frames is not barred and (not filtering or v in u | t):
                     yield v, inner
-            case PrivateHost(secondary=v) | Promiscuous(primary=v) if plain:
-                yield v, inner
+            case PrivateHost(secondary=v) | Promiscuous(primary=v):
+                if tag is None:
+                    yield v, inner
             case Bridged(untagged=d, tagged=pairs):
-                if plain and d is not None:
+                if tag is None and d is not None:
                     yield d, inner
-                yield from ((v, inner) for t, v in pairs if not plain and t == tag)
+                yield from ((v, inner) for t, v in pairs if t == tag)
+            case Routed() | Negotiated():  # what was negotiated is one of the others
+                return
             case _:
-                pass
+                assert_never(kind)
 
-    def _leaves(self, switch: str, kind: Switching, d: int, inner: Tags) -> Iterator[Tags]:  # noqa: C901, PLR0912 - a row a case
-        s = self.switches[switch]
+    def _trunk_takes(self, switch: str, trunk: Trunk, tag: int | None) -> Iterable[int]:
+        outside = self._has(switch, "native_outside_list")
+        if tag is None:
+            if not trunk.native_stated:
+                return [] if self.sure else ALL if outside else trunk.allowed
+            n = trunk.native
+            return [n] if n is not None and not trunk.native_tagged and (n in trunk.allowed or outside) else []
+        wire = dict(trunk.translate)
+        if tag not in wire and tag in wire.values():
+            return []
+        v = wire.get(tag, tag)
+        untouched = v != trunk.native and trunk.native_stated
+        passes = untouched or trunk.native_tagged or self._has(switch, "tagged_native")
+        return [v] if v in trunk.allowed and passes else []
+
+    def _leaves(self, switch: str, kind: Switching, d: int) -> Iterator[int | None]:  # noqa: C901, PLR0912 - a row a case
+        """Yields the tags a frame leaves with, None for untagged."""
         match kind:
             case Plain():
-                yield inner
-            case Tunnel(vid=v) if v == d:
-                yield inner
-            case Access(vid=None) if not self.sure:
-                yield inner
-            case Unstated() if not self.sure:
-                yield from (inner, (d, *inner))
-            case Access(vid=v, voice=w) if d in {v, w}:
-                yield inner if d == v else (d, *inner)
-            case Trunk(native=n, allowed=allowed, native_tagged=native_tagged, translate=translate):
-                passes = (s.worst if self.worst else s.habits).native_outside_list
-                wire = {v: t for t, v in translate}
-                if d == n and not native_tagged and (d in allowed or passes):
-                    yield inner
-                elif d in allowed and (d in wire or d not in dict(translate)):
-                    yield (wire.get(d, d), *inner)
-            case General(untagged=u, tagged=t) if d in u | t:
-                yield inner if d in u else (d, *inner)
+                yield None
+            case Tunnel(vid=v):
+                if v == d:
+                    yield None
+            case Access(vid=None, voice=w):
+                if not self.sure:
+                    yield None
+                if d == w:
+                    yield d
+            case Unstated():
+                if not self.sure:
+                    yield from (None, d)
+            case Access(vid=v, voice=w):
+                if d in {v, w}:
+                    yield None if d == v else d
+            case Trunk():
+                yield from self._trunk_sends(switch, kind, d)
+            case General(untagged=u, tagged=t):
+                if d in u | t:
+                    yield None if d in u else d
             case PrivateHost(primary=p, secondary=v):
-                entry = (s.vlans or {}).get(v)
-                type_ = entry.type if entry else VlanType.PLAIN
-                if d == p or (d == v and (type_ is VlanType.COMMUNITY or (type_ is VlanType.PLAIN and not self.sure))):
-                    yield inner
-            case Promiscuous(primary=p, secondaries=some) if d == p or d in some:
-                yield inner
+                if d == p or (d == v and self._is_community(switch, v)):
+                    yield None
+            case Promiscuous(primary=p, secondaries=some):
+                if d == p or d in some:
+                    yield None
             case Bridged(untagged=u_, tagged=pairs):
                 if d == u_:
-                    yield inner
-                yield from ((t, *inner) for t, v in pairs if v == d)
+                    yield None
+                yield from (t for t, v in pairs if v == d)
+            case Routed() | Negotiated():  # what was negotiated is one of the others
+                return
             case _:
-                pass
+                assert_never(kind)
+
+    def _is_community(self, switch: str, secondary: int) -> bool:
+        """Tells whether ports of a secondary VLAN hear each other; not known for one that has no type."""
+        entries = [(table or {}).get(secondary) for table in self.tables(switch)]
+        types = {entry.type if entry else VlanType.PLAIN for entry in entries}
+        return types == {VlanType.COMMUNITY} if self.sure else bool(types & {VlanType.COMMUNITY, VlanType.PLAIN})
+
+    def _trunk_sends(self, switch: str, trunk: Trunk, d: int) -> Iterator[int | None]:
+        outside = self._has(switch, "native_outside_list")
+        wire = {v: t for t, v in trunk.translate}
+        tagged = d in trunk.allowed and (d in wire or d not in dict(trunk.translate))
+        if not trunk.native_stated:
+            if not self.sure:
+                yield from [None] if d in trunk.allowed or outside else []
+                yield from [wire.get(d, d)] if tagged else []
+        elif d == trunk.native and not trunk.native_tagged and (d in trunk.allowed or outside):
+            yield None
+        elif tagged:
+            yield wire.get(d, d)
 
 
-def _sides(switches: Mapping[str, object], ref: PortRef) -> list[str]:
+def _spreads(newest: Switch, entry: Vlan) -> bool:
+    sync = newest.sync
+    return sync is not None and entry.vid in sync.spread and (sync.private or entry.type is VlanType.PLAIN)
+
+
+def _sides(switches: Mapping[str, Switch], ref: PortRef) -> list[str]:
     """Returns the rows of the negotiation table a port may stand for."""
-    port = switches[ref.switch].ports[ref.port]  # type: ignore[attr-defined]
-    if isinstance(port.switching, Negotiated):
-        return (
-            ["access"]
-            if port.stance is Stance.SILENT
-            else [port.stance.value]
-            if port.stance
-            else ["passive", "active"]
-        )
-    if isinstance(port.switching, Trunk):
-        return {None: ["silent", "announcing"], Stance.SILENT: ["silent"]}.get(port.stance, ["announcing"])
-    return ["access"]
+    port = switches[ref.switch].ports[ref.port]
+    match port.switching:
+        case Unstated():
+            return ["access", "silent", "announcing", "passive", "active"]
+        case Negotiated():
+            if port.stance is None:
+                return ["access", "passive", "active"]
+            return ["access" if port.stance is Stance.SILENT else port.stance.value]
+        case Trunk():
+            return {None: ["silent", "announcing"], Stance.SILENT: ["silent"]}.get(port.stance, ["announcing"])
+        case _:
+            return ["access"]

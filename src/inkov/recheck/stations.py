@@ -13,51 +13,82 @@ from inkov.model.switch import (
     Bridged,
     General,
     Kind,
+    Negotiated,
     PrivateHost,
     Promiscuous,
     Switching,
     Trunk,
     Tunnel,
+    Unstated,
 )
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import ALL, VlanSet
 from inkov.recheck.frames import Malformed
-from inkov.recheck.ports import Inside, Ports
+from inkov.recheck.ports import Inside, Own, Ports
 from inkov.recheck.wiring import Wiring, station_ports
 
 
 class Stations:
-    """The stations of a segment: where their frames start, which ports hear which places, and their ports."""
+    """The stations of a segment: where their frames start, which ports hear which places, and their ports.
 
-    def __init__(self, campus: Campus, made: Wiring, name: str) -> None:
-        self.segment, ports = _segment(campus, made, name), Ports(campus, made.far, sure=True, worst=False)
+    Attributes:
+        segment: the segment.
+        starts: where their frames start.
+        hearers: for each place, the ports that hear its frames.
+        ports: its ports that pass something.
+        named: all its ports, those that pass nothing as they are set, too.
+    """
+
+    def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports) -> None:
+        self.segment = _segment(campus, made, name, ports)
         self.starts: set[tuple[str, Inside]] = set()
         self.hearers: dict[tuple[str, int], set[PortRef]] = {}
         self.ports: set[PortRef] = set()
-        for ref in station_ports(campus, made) & (self.segment.ports or station_ports(campus, made)):
-            for kind in ports.kinds(ref):
-                for d in _heard(kind) & self.segment.vlans:
-                    if ports.leaves(ref, (d, ())):
-                        self.hearers.setdefault((ref.switch, d), set()).add(ref)
-                        self.ports.add(ref)
-                inside = list(ports.enters(ref, ()))
-                inside += [f for t in _tags(kind) for f in ports.enters(ref, (t,)) if f[0] in _members(kind)]
-                for frame in inside:
-                    if frame[0] in self.segment.vlans and (not frame[1] or not isinstance(kind, Tunnel)):
-                        self.starts.add((ref.switch, frame))
-                        self.ports.add(ref)
-                        if isinstance(kind, Tunnel):
-                            self.starts |= {(ref.switch, (frame[0], (v,))) for v in _used(campus)}
+        edges = station_ports(campus, made)
+        for ref in edges & (self.segment.ports or edges):
+            for own in ports.honest(ref):
+                self._heard(ref, own, ports)
+                self._sent(campus, ref, own, ports)
+        if self.segment.ports is None:
+            kinds = {r: campus.switches[r.switch].ports[r.port].switching for r in edges}
+            own_vlans = {r: _set_in(k.access if isinstance(k, Negotiated) else k) for r, k in kinds.items()}
+            self.named = {r for r in edges if own_vlans[r] & self.segment.vlans} | self.ports
+        else:
+            self.named = {r for r in self.segment.ports if r.switch}
+
+    def _heard(self, ref: PortRef, own: Own, ports: Ports) -> None:
+        for d in self.segment.vlans:
+            if ports.leaves(ref, (d, ()), [own]):
+                self.hearers.setdefault((ref.switch, d), set()).add(ref)
+                self.ports.add(ref)
+
+    def _sent(self, campus: Campus, ref: PortRef, own: Own, ports: Ports) -> None:
+        tunnel = isinstance(own.kind, Tunnel)
+        inside = list(ports.enters(ref, (), [own]))
+        for tag in _tags(own.kind):
+            wires = [(tag + 4096 * number,) for number in own.formats]
+            inside += [f for wire in wires for f in ports.enters(ref, wire, [own]) if f[0] in _members(own.kind)]
+        for frame in inside:
+            if frame[0] in self.segment.vlans and (not frame[1] or not tunnel):
+                self.starts.add((ref.switch, frame))
+                self.ports.add(ref)
+                if tunnel:
+                    self.starts |= {(ref.switch, (frame[0], (v,))) for v in _used(campus)}
 
 
-def _segment(campus: Campus, made: Wiring, name: str) -> Segment:
+def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
     if name in campus.segments:
         segment = campus.segments[name]
         own = [p for r in segment.ports for p in _looked_at(campus, made, r)] if segment.ports is not None else None
         return segment if own is None else replace(segment, ports=frozenset([*own, PortRef("", "")]))
     if name in campus.hosts:
-        host, ports = campus.hosts[name], Ports(campus, made.far, sure=True, worst=False)
-        vlans = {d for d, _ in ports.enters(host.port, ())}
-        vlans |= {d for k in ports.kinds(host.port) for d in _heard(k) if () in ports.leaves(host.port, (d, ()))}
+        host = campus.hosts[name]
+        kinds = ports.honest(host.port)
+        vlans = {d for d, _ in ports.enters(host.port, (), kinds)}
+        vlans |= {d for d in ALL if () in ports.leaves(host.port, (d, ()), kinds)}
+        port = campus.switches[host.port.switch].ports[host.port.port]
+        kind = kinds[0].kind if kinds else port.switching
+        if isinstance(kind, Trunk | General | Bridged | Unstated):
+            vlans = set(ALL)
         return Segment(name, VlanSet(vlans - {0}), Source(""), frozenset(_looked_at(campus, made, host.port)))
     tables = [s.vlans or {} for s in campus.switches.values()]
     vids = {int(name)} if name.isdecimal() else {v for t in tables for v, e in t.items() if e.name == name}
@@ -98,24 +129,26 @@ def _members(kind: Switching) -> VlanSet:
             return VlanSet()
 
 
-def _heard(kind: Switching) -> VlanSet:
-    native = VlanSet([kind.native]) if isinstance(kind, Trunk) and kind.native else VlanSet()
-    return _members(kind) | (VlanSet([kind.primary]) if isinstance(kind, PrivateHost) else native)
+def _set_in(kind: Switching) -> VlanSet:
+    """Returns the VLANs that a station's port is set to be in, relayed or not; a trunk is set to be in none by itself."""
+    match kind:
+        case General(pvid=v) | Bridged(untagged=v):
+            return VlanSet([v] if v else [])
+        case PrivateHost(primary=p, secondary=v):
+            return VlanSet([p, v])
+        case Trunk():
+            return VlanSet()
+        case _:
+            return _members(kind)
 
 
 def _tags(kind: Switching) -> Iterator[int]:
-    if not isinstance(kind, Tunnel | PrivateHost | Promiscuous):
+    """Yields the tags that honest stations use: of VLANs they belong to, or of subinterfaces."""
+    if isinstance(kind, Bridged):
+        yield from (t for t, _ in kind.tagged)
+    elif not isinstance(kind, Tunnel | PrivateHost | Promiscuous):
         yield from _members(kind)
-        yield from (
-            t
-            for t, _ in (
-                kind.translate
-                if isinstance(kind, Trunk)
-                else getattr(kind, "tagged", ())
-                if isinstance(kind, Bridged)
-                else ()
-            )
-        )
+        yield from (t for t, _ in (kind.translate if isinstance(kind, Trunk) else ()))
 
 
 def _used(campus: Campus) -> VlanSet:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Lacp, Plain
+from inkov.model.switch import Kind, Lacp
 
 
 @dataclass
@@ -17,12 +17,14 @@ class Wiring:
     Attributes:
         links: (one end, other end) to its wires.
         doubtful: links of ports that discovery gives several far ends.
+        heard_outside: ports that heard a system which is not in the campus, with its name.
         strangers: a system that is not described, or not at that port, to the ports that heard it.
         far: the other end of each end whose link is sure to exist; None where it is not.
     """
 
     links: dict[tuple[PortRef, PortRef], list[tuple[PortRef, PortRef]]] = field(default_factory=dict)
     doubtful: set[tuple[PortRef, PortRef]] = field(default_factory=set)
+    heard_outside: list[str] = field(default_factory=list)
     strangers: dict[str, list[PortRef]] = field(default_factory=dict)
     far: dict[PortRef, PortRef | None] = field(default_factory=dict)
 
@@ -32,6 +34,12 @@ def wiring(campus: Campus) -> Wiring:
     made = Wiring()
     stated = {end: frozenset((c.a, c.b)) for c in campus.cables for end in (c.a, c.b)}
     heard, strangers = _heard(campus)
+    made.heard_outside = [
+        f"{ref} ({n})"
+        for n, refs in sorted(strangers.items())
+        if n not in campus.switches
+        for ref in sorted(refs, key=lambda r: r.order)
+    ]
     made.strangers = {n: sorted(p) for n, p in strangers.items() if len(p) > 1 or n in campus.switches}
     kept = {pair for pair in heard if all(stated.get(end, pair) == pair for end in pair)}
     pairs = sorted(tuple(sorted(p, key=lambda r: r.order)) for p in kept | set(stated.values()))
@@ -77,19 +85,15 @@ def up(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
     return on(link[0]) and on(link[1]) and any(on(a) and on(b) for a, b in made.links[link])
 
 
-def lag_forms(campus: Campus, link: tuple[PortRef, PortRef]) -> bool:
-    """Tells whether the LAGs at the ends of a link form (IEEE 802.1AX-2020, 6.4.1)."""
-    lags = [p.lacp for end in link if (p := campus.switches[end.switch].ports[end.port]).is_lag]
+def lag_forms(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
+    """Tells whether the LAGs at the ends of a link surely form, as one each (IEEE 802.1AX-2020, 6.4.1)."""
+    lags = [e for e in link if campus.switches[e.switch].ports[e.port].is_lag]
+    modes = {campus.switches[e.switch].ports[e.port].lacp for e in lags}
+    if any(sum(e in k and up(campus, made, k) for k in made.links) > 1 for e in lags):
+        return False  # its members end at several ports: each gets a part of the frames at best
     if len(lags) == 1:
-        return lags[0] in {None, Lacp.STATIC}
-    return len(lags) != 2 or None in lags or set(lags) in ({Lacp.STATIC}, {Lacp.ACTIVE}, {Lacp.ACTIVE, Lacp.PASSIVE})
-
-
-def tags_cross(campus: Campus, a: PortRef, b: PortRef) -> bool:
-    """Tells whether two ends understand each other's tags."""
-    ends = [campus.switches[r.switch].ports[r.port] for r in (a, b)]
-    formats = {p.tag_format for p in ends if not isinstance(p.switching, Plain)} - {"negotiated"}
-    return len(formats) < 2
+        return modes == {Lacp.STATIC}
+    return not lags or modes in ({Lacp.STATIC}, {Lacp.ACTIVE}, {Lacp.ACTIVE, Lacp.PASSIVE})
 
 
 def station_ports(campus: Campus, made: Wiring) -> set[PortRef]:

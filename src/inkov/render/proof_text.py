@@ -111,6 +111,9 @@ def _verdict(verdict: VerdictView) -> RenderableType:
     if verdict.why:
         rows.append(("Why", words(f"{verdict.why[0].upper()}{verdict.why[1:]}.")))
     rows += [("Missing", words(fact)) for fact in verdict.missing]
+    if verdict.outcome == "proved":
+        number = len(verdict.assumed)
+        rows.append(("Rests on", words(plural(number, "assumption") if number else "nothing that is not stated")))
     rows += [("Assumed", words(fact)) for fact in verdict.assumed]
     if rows:
         blocks.append(labelled(rows))

@@ -28,6 +28,8 @@ def _row(row: CheckedRow) -> RenderableType:
     word, style = _STYLES[row.accepted]
     head = Text.assemble(badge(word.upper(), style, 9), words(row.claim or row.certificate, "bold"))
     facts: list[tuple[str, RenderableType]] = [("Why", words(f"{r[:1].upper()}{r[1:]}.")) for r in row.reasons]
+    if row.checked:
+        facts.append(("Claim", words(row.checked)))
     facts.append(("File", words(row.certificate, "cyan")))
     if row.rests_on:
         more = [f"and {len(row.rests_on) - _SHOWN} more"] if len(row.rests_on) > _SHOWN else []

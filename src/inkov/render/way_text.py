@@ -55,6 +55,8 @@ def _passage(passage: PassageView, before: PassageView | None, wide: int, *, las
     elif not last:
         head.append_text(words(f"out {passage.out.partition(':')[2]}   "))
         head.append(tags_text(passage.leaves), style="bold")
+        if passage.foreign and passage.leaves:
+            head.append_text(words(f" ({passage.foreign})"))
     return [head, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in passage.sources)]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.hop import Bundle
+from inkov.forwarding.hop import Hop
 from inkov.model.vlanset import Vid, VlanSet, bits
 from inkov.rules.registry import Facts
 from inkov.rules.wording import named
@@ -21,8 +21,8 @@ class Leak:
         climbed = facts.network.ladder(link)
         self.facts = facts
         self.link = link
-        self.there = _change(climbed.there.leaks) if link.up else None
-        self.back = _change(climbed.back.leaks) if link.up else None
+        self.there = _change(climbed.there) if link.up else None
+        self.back = _change(climbed.back) if link.up else None
 
     def __bool__(self) -> bool:
         return self.there is not None or self.back is not None
@@ -46,8 +46,7 @@ class Leak:
         return text + "nothing comes back that way: one side hears the other and cannot answer."
 
 
-def _change(leaks: tuple[Bundle, ...]) -> tuple[Vid, Vid] | None:
-    """Returns (from, to) of the one change a link of known settings makes in a direction."""
-    for out, into in leaks:
-        return next(bits(out)), next(bits(into))
-    return None
+def _change(hop: Hop) -> tuple[Vid, Vid] | None:
+    """Returns (from, to) of the change of untagged frames that a link of known settings makes in a direction."""
+    out, into = hop.near.out_untagged, hop.far.in_untagged
+    return (next(bits(out)), next(bits(into))) if out and into and out != into else None

@@ -9,11 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.forwarding.gateways import Gateways
-from inkov.forwarding.islands import Islands
-from inkov.forwarding.needs import Needs
 from inkov.forwarding.network import Network
-from inkov.forwarding.sync import Syncing
 from inkov.model.switch import Kind, Switch
 from inkov.rules.finding import Fault, Finding, Severity
 
@@ -24,10 +20,6 @@ class Facts:
     def __init__(self, network: Network, options: Mapping[tuple[str, str], int] | None = None) -> None:
         self.network = network
         self._options = options or {}
-        self.islands = Islands(network)
-        self.needs = Needs(network)
-        self.syncing = Syncing(network)
-        self.gateways = Gateways(network)
 
     @cached_property
     def families(self) -> list[list[Switch]]:

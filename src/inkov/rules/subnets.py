@@ -18,7 +18,7 @@ def subnets_of(facts: Facts, vid: Vid) -> tuple[Prefix, ...]:
     declared = [
         p for s in facts.network.campus.segments.values() if vid in s.vlans and s.ports is None for p in s.subnets
     ]
-    served = (a.network for i in facts.gateways.by_vlan.get(vid, ()) for a in i.gateway.addresses)
+    served = (a.network for i in facts.network.gateways.by_vlan.get(vid, ()) for a in i.gateway.addresses)
     return tuple(dict.fromkeys(declared or served))
 
 

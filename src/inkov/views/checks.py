@@ -15,6 +15,7 @@ class CheckedRow:
     """A certificate: its claim, whether it is accepted, and if not why.
 
     `rests_on` is what an accepted one takes for granted; `changed` are the files that differ from those it was made of.
+    `checked` is the claim that was checked, in full; `claim` is no more than its title.
     """
 
     certificate: str
@@ -25,6 +26,7 @@ class CheckedRow:
     reasons: tuple[str, ...]
     rests_on: tuple[str, ...]
     changed: tuple[str, ...]
+    checked: str = ""
 
 
 def checked_row(
@@ -52,6 +54,7 @@ def checked_row(
         accepted=not result.reasons,
         reasons=tuple(result.reasons),
         rests_on=tuple(dict.fromkeys(result.rests_on)) if not result.reasons else (),
+        checked=result.claim,
         changed=tuple(sorted(n for n in {*known, *inputs} if known.get(n) != inputs.get(n))),
     )
 

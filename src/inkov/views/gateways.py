@@ -56,7 +56,7 @@ def gateways_view(
     network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None
 ) -> GatewaysView:
     """Returns the gateways of some devices and VLANs; of all without a choice."""
-    gateways = Gateways(network)
+    gateways = network.gateways
     rows = sorted(
         _rows(network, gateways, switches, vlans),
         key=lambda r: (natural(r.vlans), natural(r.device), natural(r.port), r.addresses),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import RelayMap
+from inkov.kinds.relay import RelayMap
 from inkov.model.names import PortRef
 from inkov.model.vlanset import VlanSet
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from inkov.forwarding.ladder import Rung
+from inkov.kinds.relay import vid_of
 from inkov.model.campus import Apart, Facing, Together
 from inkov.proof.grid import Grid
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Turn, Verdict, Witness
@@ -16,6 +17,7 @@ class PassageView:
     """A frame inside one switch: by which port it came with which tags, its VLAN there, how it leaves, and why it may.
 
     `by` is empty where a gateway of the switch itself sent it, and `out` where one takes it. `arrived` and `leaves` are the VIDs on the frame, outermost first; null when not known.
+    `foreign` names the format of these tags where it is not 802.1Q.
     """
 
     switch: str
@@ -25,6 +27,7 @@ class PassageView:
     out: str
     leaves: tuple[int, ...] | None
     sources: tuple[str, ...]
+    foreign: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,7 +157,8 @@ def _turn(t: Turn) -> TurnView:
 def passage_view(p: Passage) -> PassageView:
     """Returns a frame inside a switch as plain data."""
     sources = tuple(dict.fromkeys(map(str, p.sources)))
-    return PassageView(p.switch, p.domain, str(p.by or ""), p.arrived, str(p.out or ""), p.leaves, sources)
+    came, went = (None if tags is None else tuple(map(vid_of, tags)) for tags in (p.arrived, p.leaves))
+    return PassageView(p.switch, p.domain, str(p.by or ""), came, str(p.out or ""), went, sources, p.foreign)
 
 
 def _stop(stop: Stop, *, failed: bool) -> StopView:

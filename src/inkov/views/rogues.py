@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.words import setting
+from inkov.kinds.table import setting_words
 from inkov.model.names import ports_text
 from inkov.proof.rogue import rogue
 
@@ -36,7 +36,7 @@ def rogue_rows(network: Network, switches: frozenset[str] | None = None) -> list
             switch=g.ports[0].switch,
             ports=ports_text(r.port for r in g.ports),
             count=len(g.ports),
-            set_to=setting(network.port(g.ports[0])),
+            set_to=setting_words(network.port(g.ports[0])),
             own=str(g.own),
             beyond=str(g.beyond),
             sends=str(g.sends),

@@ -9,12 +9,10 @@ from inkov.forwarding.cabling import Link
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import memberships, untagged_vlan
-from inkov.forwarding.sync import Syncing
-from inkov.forwarding.words import form
-from inkov.forwarding.words import vlans as vlan_words
+from inkov.kinds.relay import vid_of
+from inkov.kinds.table import memberships, trunk_of, untagged_vlan, vlan_words, word
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Port, Trunk
+from inkov.model.switch import Kind, Port
 from inkov.model.vlanset import ALL, VlanSet
 
 
@@ -162,12 +160,12 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
         a=str(link.a),
         b=str(link.b),
         up=link.up,
-        form_a=form(a.surely),
-        form_b=form(b.surely),
+        form_a=word(a.usual),
+        form_b=word(b.usual),
         how_a=a.how,
         how_b=b.how,
-        native_a=untagged_vlan(a.surely.switching),
-        native_b=untagged_vlan(b.surely.switching),
+        native_a=untagged_vlan(a.usual.switching),
+        native_b=untagged_vlan(b.usual.switching),
         carried=str(carried),
         carries=len(carried),
         wanted=len(carried) + sum(len(v) for v, _ in lost),
@@ -185,7 +183,7 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
 
 def vlan_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[VlanRow]:
     """Returns the VLANs the campus uses, ascending; cells of some switches only, some VLANs only."""
-    islands = Islands(network)
+    islands = network.islands
     shown = VlanSet.from_mask(network.used)
     return [_vlan_row(network, islands, v, switches) for v in (shown if vlans is None else shown & vlans)]
 
@@ -243,7 +241,7 @@ class SyncRow:
 
 def sync_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[SyncRow]:
     """Returns what becomes of each table, circle by circle; of some switches only, some VLANs only."""
-    syncing = Syncing(network)
+    syncing = network.syncing
     shown = ALL if vlans is None else vlans
     rows = []
     for circle in syncing.circles:
@@ -283,11 +281,12 @@ def _concerns(port: Port, vlans: VlanSet) -> bool:
 
 
 def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str]) -> PortRow:
+    trunk = trunk_of(port.switching)
     return PortRow(
         port=str(ref),
-        mode=f"member of {port.lag}" if port.lag else form(port),
+        mode=f"member of {port.lag}" if port.lag else word(port),
         vlans="" if port.lag else vlan_words(port.switching),
-        native=port.switching.native if isinstance(port.switching, Trunk) and not port.lag else None,
+        native=trunk.native if trunk and not port.lag else None,
         enabled=port.enabled,
         faces=faces.get(ref, ""),
         label=port.label,
@@ -318,4 +317,6 @@ def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int,
     """Yields one row a sending port: the given one, or every edge port in natural order."""
     flooding = Flooding(network)
     for ref in flooding.sources() if source is None else (source,):
-        yield FloodRow(str(ref), tuple(HeardRow(str(h.at), h.tags) for h in flooding.heard(ref, tags)))
+        yield FloodRow(
+            str(ref), tuple(HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in flooding.heard(ref, tags))
+        )

@@ -165,7 +165,7 @@ def _end(trim: Trim, end: EndPlan, vlans: VlanSet | None) -> EndRow:
         missing=str(end.missing & shown),
         protected=str(end.protected & shown),
         exact=end.wanted.exact,
-        all_except=f"all except {left_out.exact}" if left_out else "all",
+        all_except=f"all but {left_out.exact}" if left_out else "all",
         spared=len(end.spared & shown),
         source=str(trim.network.port(end.end).origin.of(Setting.ALLOWED)),
     )

@@ -6,10 +6,11 @@ from collections.abc import Iterator
 
 from inkov.forwarding.ladder import vlan_source
 from inkov.forwarding.network import Network
-from inkov.forwarding.relay import View
+from inkov.kinds.relay import View
+from inkov.kinds.table import access_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import DEFAULT_VLAN, Access
+from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -76,7 +77,7 @@ def undefined(facts: Facts) -> Iterator[Fault]:
 
 def _data(network: Network, refs: list[PortRef], vid: Vid) -> list[PortRef]:
     """Returns those ports that have a VLAN as their data VLAN, not as their voice or private one."""
-    return [r for r in refs if isinstance(s := network.settled(r).switching, Access) and s.vid == vid]
+    return [r for r in refs if (s := access_of(network.settled(r).switching)) and s.vid == vid]
 
 
 @rule(

@@ -35,7 +35,7 @@ def _campus(second: str) -> dict[str, str]:
 def twice(facts: Facts) -> Iterator[Fault]:
     """Yields one finding an address."""
     owners: dict[tuple[str, Ip], list[tuple[str, Evidence, Cause]]] = defaultdict(list)
-    for interface in facts.gateways.all:
+    for interface in facts.network.gateways.all:
         for address in interface.gateway.addresses:
             if not address.ip.is_link_local:
                 row = (interface.device, gateway_fact(interface), gateway_cause(interface))

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from inkov.kinds.table import faces_one
 from inkov.model.names import ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Access, PrivateHost, Promiscuous
 from inkov.model.tree import Protocol
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
@@ -72,7 +72,7 @@ def waiting(facts: Facts) -> Iterator[Fault]:
         found = [
             ref
             for ref in refs
-            if isinstance((port := network.port(ref)).switching, Access | PrivateHost | Promiscuous)
+            if faces_one((port := network.port(ref)).switching)
             and (port.tree.edge is False or (port.tree.edge is None and protocol in slow))
             and ref not in network.cabled
         ]

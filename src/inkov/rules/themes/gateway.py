@@ -38,8 +38,8 @@ def _place(interface: Interface) -> str:
 )
 def down(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a gateway."""
-    for interface in facts.gateways.all:
-        state, gateway = facts.gateways.state(interface), interface.gateway
+    for interface in facts.network.gateways.all:
+        state, gateway = facts.network.gateways.state(interface), interface.gateway
         if state.up is not False or interface.port is not None or not gateway.enabled or gateway.vid is None:
             continue
         some = VlanSet([gateway.vid])
@@ -67,8 +67,8 @@ def down(facts: Facts) -> Iterator[Fault]:
 def idle(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a device."""
     for name, switch in facts.network.switches.items():
-        own = [i for i in facts.gateways.of(name) if facts.gateways.state(i).up is not False]
-        served = VlanSet(v for i in own for v in facts.gateways.vlans(i))
+        own = [i for i in facts.network.gateways.of(name) if facts.network.gateways.state(i).up is not False]
+        served = VlanSet(v for i in own for v in facts.network.gateways.vlans(i))
         if switch.routing is False and len(served) > 1:
             yield Fault(
                 place=name,
@@ -103,8 +103,8 @@ def subnet(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a gateway."""
     network = facts.network
     declared = [s for s in network.campus.segments.values() if s.subnets and s.ports is None]
-    for interface in facts.gateways.all:
-        for vid in facts.gateways.vlans(interface):
+    for interface in facts.network.gateways.all:
+        for vid in facts.network.gateways.vlans(interface):
             mine = [p for s in declared if vid in s.vlans for p in s.subnets]
             astray = [
                 a for a in interface.gateway.addresses if not any(a.ip in p for p in mine if p.version == a.version)
@@ -148,8 +148,8 @@ def subnet(facts: Facts) -> Iterator[Fault]:
 def overlap(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a pair of gateways."""
     listed = [
-        (i, a, VlanSet(facts.gateways.vlans(i)))
-        for i in facts.gateways.all
+        (i, a, VlanSet(facts.network.gateways.vlans(i)))
+        for i in facts.network.gateways.all
         for a in i.gateway.addresses
         if not a.ip.is_link_local
     ]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from inkov.kinds.table import general_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import General
 from inkov.model.vlanset import ALL, VlanSet
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -37,14 +37,8 @@ def unfiltered(facts: Facts) -> Iterator[Fault]:
     found: dict[str, list[PortRef]] = defaultdict(list)
     common: dict[str, VlanSet] = defaultdict(lambda: ALL)
     for ref, port in network.rare_ports:
-        s = port.switching
-        if (
-            isinstance(s, General)
-            and not s.filtering
-            and port.enabled
-            and port.lag is None
-            and ref not in network.cabled
-        ):
+        s = general_of(port.switching)
+        if s and not s.filtering and port.enabled and port.lag is None and ref not in network.cabled:
             found[ref.switch].append(ref)
             common[ref.switch] &= s.tagged | s.untagged
     for switch, refs in found.items():

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from inkov.forwarding.ladder import mode_setting
+from inkov.kinds.table import is_stated, mode_setting
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Port, Unstated
+from inkov.model.switch import Port
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -55,7 +55,7 @@ def unformed(facts: Facts) -> Iterator[Fault]:
         if not (link.up and both and (reason := network.lag_failure(link))):
             continue
         shared = network.active(link.a.switch) & network.active(link.b.switch) & network.inhabited
-        cut = facts.islands.parted(link, VlanSet.from_mask(shared))
+        cut = facts.network.islands.parted(link, VlanSet.from_mask(shared))
         yield Fault(
             place=str(link),
             what=f"The LAG does not form: {reason}." + (f" {vlans(cut)} cannot cross." if cut else ""),
@@ -63,7 +63,7 @@ def unformed(facts: Facts) -> Iterator[Fault]:
             evidence=tuple(at(network, e, _lacp(network.port(e)), Setting.LACP) for e in (link.a, link.b)),
             causes=tuple(cause(e, Setting.LACP) for e in (link.a, link.b)),
             vlans=cut,
-            members=facts.islands.cut_off(link, cut),
+            members=facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )
 
@@ -163,7 +163,7 @@ def _own_settings(facts: Facts, lag: PortRef) -> dict[str, Port]:
     return {
         n: ports[n]
         for n in facts.network.port(lag).members
-        if not isinstance(ports[n].switching, Unstated) and any(map(ports[n].origin.states, _VLAN_SETTINGS))
+        if is_stated(ports[n].switching) and any(map(ports[n].origin.states, _VLAN_SETTINGS))
     }
 
 

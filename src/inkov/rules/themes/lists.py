@@ -6,10 +6,9 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from inkov.forwarding.ladder import Lost, Rung
-from inkov.forwarding.relay import View
+from inkov.kinds.table import trunk_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Trunk
 from inkov.model.vlanset import ALL
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
@@ -35,7 +34,7 @@ def lists_differ(facts: Facts) -> Iterator[Fault]:
         if not missing:
             continue
         gone = lost(facts, link, Rung.LISTED)
-        cut = facts.islands.parted(link, gone)
+        cut = facts.network.islands.parted(link, gone)
         parts = [f"{end} leaves out {loss.vlans}" for end, loss in missing.items()]
         yield Fault(
             severity=Severity.OUTAGE if cut else Severity.RISK,
@@ -50,7 +49,7 @@ def lists_differ(facts: Facts) -> Iterator[Fault]:
             evidence=tuple(at(network, e, f"allows {_list_text(facts, e)}", Setting.ALLOWED) for e in (link.a, link.b)),
             causes=tuple(cause(end, Setting.ALLOWED) for end in missing),
             vlans=cut or gone,
-            members=facts.islands.cut_off(link, cut),
+            members=facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )
 
@@ -62,8 +61,8 @@ def _list_mend(missing: dict[PortRef, Lost]) -> str:
 
 
 def _list_text(facts: Facts, end: PortRef) -> str:
-    switching = facts.network.settled(end).switching
-    return (switching.spelling or str(switching.allowed)) if isinstance(switching, Trunk) else "nothing"
+    trunk = trunk_of(facts.network.settled(end).switching)
+    return (trunk.spelling or str(trunk.allowed)) if trunk else "nothing"
 
 
 @rule(
@@ -81,8 +80,8 @@ def everything(facts: Facts) -> Iterator[Fault]:
     found: dict[str, list[PortRef]] = defaultdict(list)
     for link in network.joins:
         for end in (link.a, link.b):
-            switching = network.settled(end).switching
-            if isinstance(switching, Trunk) and switching.allowed == ALL and network.relay(end, View.MUST).in_tagged:
+            trunk = trunk_of(network.settled(end).switching)
+            if trunk and trunk.allowed == ALL and network.relay(end).in_tagged:
                 found[end.switch].append(end)
     for switch, ends in found.items():
         names = ports_text([e.port for e in ends])

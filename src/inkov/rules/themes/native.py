@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 
-from inkov.forwarding.relay import untagged_vlan
-from inkov.forwarding.words import setting
+from inkov.kinds.table import setting_words, trunk_of, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, Trunk
@@ -48,14 +47,14 @@ def mismatch(facts: Facts) -> Iterator[Fault]:
     usual = _usual_native(facts)
     for link in network.joins:
         leak = Leak(facts, link)
-        if not leak or not all(isinstance(network.settled(e).switching, Trunk) for e in (link.a, link.b)):
+        if not leak or not all(trunk_of(network.settled(e).switching) for e in (link.a, link.b)):
             continue
         ends = sorted((link.a, link.b), key=lambda e: (_untagged(facts, e) == usual, e != link.b, e.order))
         yield Fault(
             place=str(link),
             what=str(leak),
             mend=_mend(facts, ends, usual),
-            evidence=tuple(at(network, e, setting(network.settled(e)), Setting.NATIVE) for e in (link.a, link.b)),
+            evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.NATIVE) for e in (link.a, link.b)),
             causes=tuple(cause(e, Setting.NATIVE) for e in ends),
             vlans=leak.vlans,
             joins=leak.vlans,
@@ -87,9 +86,7 @@ def native_default(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     for link in network.joins:
         ends = [
-            e
-            for e in (link.a, link.b)
-            if isinstance(s := network.settled(e).switching, Trunk) and s.native == DEFAULT_VLAN
+            e for e in (link.a, link.b) if (s := trunk_of(network.settled(e).switching)) and s.native == DEFAULT_VLAN
         ]
         if not ends:
             continue
@@ -109,8 +106,8 @@ def _used_natives(facts: Facts) -> Iterator[tuple[Vid, list[PortRef], int]]:
     found: dict[Vid, list[PortRef]] = defaultdict(list)
     for link in network.joins:
         for end in (link.a, link.b):
-            switching = network.settled(end).switching
-            if isinstance(switching, Trunk) and switching.native is not None and network.relay(end).in_untagged:
+            switching = trunk_of(network.settled(end).switching)
+            if switching and switching.native is not None and network.relay(end).in_untagged:
                 found[switching.native].append(end)
     for vid, ends in found.items():
         if users := members_of(network, VlanSet([vid])):
@@ -190,8 +187,8 @@ def _natives(facts: Facts, wrong: Callable[[str, Trunk], bool]) -> Iterator[tupl
     """Yields the ends of links between switches whose native VLAN is wrong."""
     for link in facts.network.joins:
         for end in (link.a, link.b):
-            switching = facts.network.settled(end).switching
-            if isinstance(switching, Trunk) and switching.native is not None and wrong(end.switch, switching):
+            switching = trunk_of(facts.network.settled(end).switching)
+            if switching and switching.native is not None and wrong(end.switch, switching):
                 yield end, switching.native
 
 

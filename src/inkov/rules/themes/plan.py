@@ -6,12 +6,11 @@ import fnmatch
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
 
-from inkov.forwarding.relay import untagged_vlan
-from inkov.forwarding.words import setting
+from inkov.kinds.table import access_of, setting_words, untagged_vlan
 from inkov.model.campus import Planned, Registered
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import DEFAULT_VLAN, Access, Switch
+from inkov.model.switch import DEFAULT_VLAN, Switch
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -241,7 +240,7 @@ def _off_plan(  # noqa: PLR0917 - the parts of a finding
         what=f"{count(len(off), 'port')} of {switch} ({shown}) {what}.",
         mend=f"Set what the plan says on {switch}:{shown}, or put the plan right.",
         evidence=(
-            at(facts.network, refs[0], setting(facts.network.settled(refs[0])), of),
+            at(facts.network, refs[0], setting_words(facts.network.settled(refs[0])), of),
             Evidence("the plan", plan[off[0]].source),
         ),
         causes=tuple(cause(r, of) for r in refs),
@@ -252,7 +251,8 @@ def _off_plan(  # noqa: PLR0917 - the parts of a finding
 
 def _set(facts: Facts, ref: PortRef) -> tuple[Vid | None, Vid | None]:
     switching = facts.network.settled(ref).switching
-    return untagged_vlan(switching), switching.voice if isinstance(switching, Access) else None
+    access = access_of(switching)
+    return untagged_vlan(switching), access.voice if access else None
 
 
 def _slip(facts: Facts, switch: str, plan: Mapping[str, Planned], off: list[str]) -> str:

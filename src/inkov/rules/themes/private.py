@@ -7,10 +7,11 @@ from collections.abc import Iterator
 
 from inkov.forwarding.ladder import vlan_source
 from inkov.forwarding.network import Network
+from inkov.kinds.table import private_host_of, promiscuous_of
 from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import PrivateHost, Promiscuous, VlanType
-from inkov.model.vlanset import Vid, VlanSet
+from inkov.model.switch import VlanType
+from inkov.model.vlanset import NONE, Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, joined, vlan_cause, vlans
@@ -176,15 +177,14 @@ def promiscuous(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     family = _families(network)
     for ref, port in network.rare_ports:
-        if not isinstance(port.switching, Promiscuous):
-            continue
-        left_out = VlanSet(family.get(port.switching.primary, ())) - port.switching.secondaries
-        if left_out:
+        own = promiscuous_of(port.switching)
+        left_out = VlanSet(family.get(own.primary, ())) - own.secondaries if own else NONE
+        if own and left_out:
             yield Fault(
                 place=str(ref),
                 what=f"{ref} is not mapped to {vlans(left_out)}: stations there hear it and are never heard.",
                 mend=f"Map {ref} to {left_out} too.",
-                evidence=(at(network, ref, f"mapped to {port.switching.secondaries}", Setting.PROMISCUOUS),),
+                evidence=(at(network, ref, f"mapped to {own.secondaries}", Setting.PROMISCUOUS),),
                 causes=(cause(ref, Setting.PROMISCUOUS),),
                 vlans=left_out,
             )
@@ -209,8 +209,9 @@ def pair(facts: Facts) -> Iterator[Fault]:
     tables = _tables(network)
     found: dict[tuple[str, Vid, Vid], list[PortRef]] = defaultdict(list)
     for ref, port in network.rare_ports:
-        if isinstance(port.switching, PrivateHost) and port.enabled:
-            p, s = port.switching.primary, port.switching.secondary
+        own = private_host_of(port.switching)
+        if own and port.enabled:
+            p, s = own.primary, own.secondary
             tied = tables.get(ref.switch, {})
             if tied.get(s, 0) != p and not (s in tied and tied[s] is None):
                 found[ref.switch, p, s].append(ref)

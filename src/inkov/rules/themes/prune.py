@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.ladder import Rung
+from inkov.kinds.table import trunk_of
 from inkov.model.settings import Setting
-from inkov.model.switch import DEFAULT_VLAN, Trunk
+from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import ALL, VlanSet
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.pairs import PLACE, pair
@@ -37,8 +38,8 @@ def silent(facts: Facts) -> Iterator[Fault]:
             lost = [k for k in network.ladder(link).lost if k.rung is Rung.PRUNED and k.end == near]
             if not lost:
                 continue
-            gone = VlanSet(v for k in lost for v in k.vlans) & VlanSet.from_mask(facts.needs.needed(link))
-            cut = facts.islands.parted(link, gone)
+            gone = VlanSet(v for k in lost for v in k.vlans) & VlanSet.from_mask(facts.network.needs.needed(link))
+            cut = facts.network.islands.parted(link, gone)
             if not cut:
                 continue
             forbidden = cut <= network.port(near).registration.forbidden
@@ -62,7 +63,7 @@ def silent(facts: Facts) -> Iterator[Fault]:
                 ),
                 causes=(cause(near, Setting.REGISTRATION),),
                 vlans=cut,
-                members=facts.islands.cut_off(link, cut),
+                members=facts.network.islands.cut_off(link, cut),
                 parts=bool(cut),
             )
 
@@ -93,7 +94,7 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
         if takes[0] == takes[1] or not network.passes(link):
             continue
         near, far = (link.a, link.b) if takes[0] else (link.b, link.a)
-        if VlanSet.from_mask(network.passes(link)) & network.port(near).registration.eligible - VlanSet([DEFAULT_VLAN]):
+        if VlanSet.from_mask(network.passes(link)) & network.port(near).registration.normal - VlanSet([DEFAULT_VLAN]):
             yield Fault(
                 place=str(link),
                 what=f"{near} prunes what {far.switch} does not ask for, and {far.switch} takes no part in pruning: it never asks.",
@@ -110,12 +111,12 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
     "prune/twice",
     Severity.TIDY,
     faults=(18,),
-    looks_for="A port that lists single VLANs as eligible for pruning which its allowed list leaves out anyway.",
+    looks_for="A port that registers single VLANs as normal, so that they may be pruned, which its allowed list leaves out anyway.",
     why="Nothing is left to prune. Whoever reads it believes that the VLAN crosses there when it is wanted.",
-    mend="Take the VLANs off the eligible ones, or put them on the allowed list.",
+    mend="Take the VLANs off the normal ones, or put them on the allowed list.",
     breaks=Example(
         {
-            n: t.replace("{trunk: '310,330'}", "{trunk: '310,330', registration: {eligible: '310,340'}}")
+            n: t.replace("{trunk: '310,330'}", "{trunk: '310,330', registration: {normal: '310,340'}}")
             if n[0] == "a"
             else t
             for n, t in _BOTH.items()
@@ -129,22 +130,18 @@ def twice(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     for link in network.joins:
         for end in (link.a, link.b):
-            switching, eligible = network.settled(end).switching, network.port(end).registration.eligible
-            if (
-                not isinstance(switching, Trunk)
-                or not network.switches[end.switch].prunes
-                or len(eligible) > len(ALL) // 2
-            ):
+            switching, normal = trunk_of(network.settled(end).switching), network.port(end).registration.normal
+            if switching is None or not network.switches[end.switch].prunes or len(normal) > len(ALL) // 2:
                 continue
-            idle = eligible - switching.allowed
+            idle = normal - switching.allowed
             if idle:
                 yield Fault(
                     place=str(end),
-                    what=f"{vlans(idle)} {'is' if len(idle) == 1 else 'are'} eligible for pruning at {end}, whose list leaves "
+                    what=f"{vlans(idle)} {'is' if len(idle) == 1 else 'are'} registered as normal at {end}, whose list leaves "
                     f"{'it' if len(idle) == 1 else 'them'} out anyway.",
-                    mend=f"Take {vlans(idle)} off the eligible ones of {end}, or put {'it' if len(idle) == 1 else 'them'} on its list.",
+                    mend=f"Take {vlans(idle)} off the normal ones of {end}, or put {'it' if len(idle) == 1 else 'them'} on its list.",
                     evidence=(
-                        at(network, end, f"eligible {eligible}", Setting.REGISTRATION),
+                        at(network, end, f"normal {normal}", Setting.REGISTRATION),
                         at(network, end, "its list", Setting.ALLOWED),
                     ),
                     causes=(cause(end, Setting.NEVER_PRUNED),),

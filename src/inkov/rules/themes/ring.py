@@ -49,7 +49,7 @@ def _cables(facts: Facts, links: tuple[Link, ...]) -> tuple[Evidence, ...]:
 def loop(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a ring."""
     network = facts.network
-    for found in loops(network, facts.needs):
+    for found in loops(network):
         ends = {e for k in found.links for e in (k.a, k.b)}
         silent = sorted(
             {
@@ -100,7 +100,7 @@ def loop(facts: Facts) -> Iterator[Fault]:
 def unknown(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a ring."""
     network = facts.network
-    for block in facts.needs.blocks:
+    for block in facts.network.needs.blocks:
         doubts = {d: e for k in block.links for e in (k.a, k.b) if (d := network.trees.doubt(e))}
         if block.ring and doubts:
             doubt, end = next(iter(doubts.items()))
@@ -119,11 +119,11 @@ def unknown(facts: Facts) -> Iterator[Fault]:
 def _gaps(facts: Facts) -> Iterator[tuple[Part, tuple[Link, ...], Link, VlanSet]]:
     """Yields each link of a ring that does not carry a VLAN which the ring needs, though other links of it do."""
     network = facts.network
-    for block in facts.needs.blocks:
+    for block in facts.network.needs.blocks:
         part = network.trees.part_of(str(block.top)) if block.ring else None
         if part is None:
             continue
-        needed = facts.needs.needed(block.links[0]) & network.used
+        needed = facts.network.needs.needed(block.links[0]) & network.used
         somewhere = 0
         for link in block.links:
             somewhere |= network.passes(link)
@@ -195,11 +195,11 @@ def cut(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     for _, ring, link, missing in _gaps(facts):
         parted: dict[PortRef, list[int]] = defaultdict(list)
-        for vid in missing & facts.islands.split:
+        for vid in missing & facts.network.islands.split:
             for other in ring:
                 for end in (other.a, other.b):
                     shut = (network.trees.blocks(end) & network.passes(other)) >> vid & 1
-                    if shut and facts.islands.parted(other, VlanSet([vid])):
+                    if shut and facts.network.islands.parted(other, VlanSet([vid])):
                         parted[end].append(vid)
         for end, vids in parted.items():
             some = VlanSet(vids)
@@ -213,7 +213,7 @@ def cut(facts: Facts) -> Iterator[Fault]:
                 evidence=(*evidence, closed),
                 causes=causes,
                 vlans=some,
-                members=facts.islands.beside_largest(some),
+                members=facts.network.islands.beside_largest(some),
                 parts=True,
                 follows=_follows(facts, link, some),
             )
@@ -256,7 +256,7 @@ def _gap_finding(facts: Facts, link: Link, some: VlanSet, *, each: bool) -> Faul
 def gap(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     for part, _, link, missing in _gaps(facts):
-        if not _per_vlan(facts, part) and (whole := missing - facts.islands.split):
+        if not _per_vlan(facts, part) and (whole := missing - facts.network.islands.split):
             yield _gap_finding(facts, link, whole, each=False)
 
 
@@ -273,7 +273,7 @@ def gap(facts: Facts) -> Iterator[Fault]:
 def single(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     for part, _, link, missing in _gaps(facts):
-        if _per_vlan(facts, part) and (whole := missing - facts.islands.split):
+        if _per_vlan(facts, part) and (whole := missing - facts.network.islands.split):
             yield _gap_finding(facts, link, whole, each=True)
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from inkov.forwarding.network import Network
-from inkov.forwarding.words import setting
+from inkov.kinds.table import setting_words
 from inkov.model.names import ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Switch
@@ -66,7 +66,7 @@ def differs(facts: Facts) -> Iterator[Fault]:
             mend=f"Save what {name} runs, or load what it has saved.",
             evidence=(
                 *(
-                    Evidence(f"{p}: {setting(s.ports[p])}", s.ports[p].origin.here)
+                    Evidence(f"{p}: {setting_words(s.ports[p])}", s.ports[p].origin.here)
                     for p in ports[:2]
                     for s in (running, saved)
                     if p in s.ports

@@ -35,7 +35,7 @@ def _campus(kiosks: str) -> dict[str, str]:
 )
 def gateless(facts: Facts) -> Iterator[Fault]:
     """Yields one finding for all of them."""
-    served = facts.gateways.by_vlan
+    served = facts.network.gateways.by_vlan
     found = [
         s
         for s in facts.network.campus.segments.values()

@@ -9,9 +9,11 @@ from heapq import nsmallest
 from itertools import chain
 from typing import NamedTuple, TypeAlias, TypeVar
 
+from inkov.kinds.kind import Faces
+from inkov.kinds.table import access_of, kind, trunk_of
 from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Access, Kind, Negotiated, Port, Switch, Switching, Trunk
+from inkov.model.switch import Kind, Port, Switch, Switching
 from inkov.model.tree import BRIDGE_PRIORITY
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, Option, rule, switch_text
@@ -161,25 +163,24 @@ def _odd_ports(facts: Facts, name: str, compared: Sequence[_Compared], majority:
 
 
 def _words(switching: Switching) -> Iterator[tuple[Setting, str]]:
-    if isinstance(switching, Access):
-        if switching.vid is not None:
-            yield Setting.ACCESS, f"access {switching.vid}"
+    if access := access_of(switching):
+        if access.vid is not None:
+            yield Setting.ACCESS, f"access {access.vid}"
         return
-    yield (
-        Setting.ACCESS,
-        "negotiated" if isinstance(switching, Negotiated) else f"a {type(switching).__name__.lower()} port",
-    )
-    if isinstance(switching, Trunk):
-        yield Setting.NATIVE, f"native {switching.native}" if switching.native else "without a native VLAN"
-        yield Setting.ALLOWED, f"allowing {switching.allowed}"
+    own = kind(switching)
+    yield Setting.ACCESS, own.word if own.faces is Faces.ANYONE else f"a {own.word} port"
+    if trunk := trunk_of(switching):
+        yield Setting.NATIVE, f"native {trunk.native}" if trunk.native else "without a native VLAN"
+        yield Setting.ALLOWED, f"allowing {trunk.allowed}"
 
 
 def _labelled_so(facts: Facts, ref: PortRef) -> bool:
     """Tells whether a port's label names the VLAN it is in, so that it is meant."""
     entry = facts.network.port(ref)
-    if not entry.label or not isinstance(entry.switching, Access) or entry.switching.vid is None:
+    access = access_of(entry.switching)
+    if not entry.label or access is None or access.vid is None:
         return False
-    vid = entry.switching.vid
+    vid = access.vid
     table = facts.network.switches[ref.switch].vlans or {}
     names = [s.name for s in facts.network.campus.segments.values() if vid in s.vlans]
     names += [table[vid].name] if vid in table else []
@@ -310,7 +311,7 @@ def run(facts: Facts) -> Iterator[Fault]:
     run_of = facts.option("sibling/run", "beside")
     for switch in facts.network.switches.values():
         ports = list(switch.ports.values())
-        vids = [p.switching.vid if isinstance(p.switching, Access) and p.enabled else None for p in ports]
+        vids = [s.vid if p.enabled and (s := access_of(p.switching)) else None for p in ports]
         for i, (around, vid, after) in enumerate(zip(vids, vids[1:], vids[2:], strict=False), 1):
             if around == after != vid and around and vid and run_of <= i < len(ports) - run_of:
                 beside = [*range(i - run_of, i), *range(i + 1, i + run_of + 1)]

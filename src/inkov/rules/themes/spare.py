@@ -2,35 +2,23 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Iterator
 from functools import reduce
 from operator import or_
 
-from inkov.forwarding.relay import memberships, untagged_vlan
+from inkov.kinds.kind import Faces
+from inkov.kinds.table import kind, memberships, untagged_vlan
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Access, Bridged, General, Negotiated, Trunk
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.plan.parking import parking
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, vlans
 
 _PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
-
-
-def parking(facts: Facts) -> Vid | None:
-    """Returns the VLAN of ports nobody uses: the campus file's, else one that has shut access ports only."""
-    if facts.network.campus.parking is not None:
-        return facts.network.campus.parking
-    shut: Counter[Vid] = Counter()
-    for switch in facts.network.switches.values():
-        for port in switch.ports.values():
-            if not port.enabled and isinstance(port.switching, Access) and port.switching.vid is not None:
-                shut[port.switching.vid] += 1
-    found = [v for v in shut if not facts.network.members.get(v)]
-    return min(found, key=lambda v: (-shut[v], v)) if found else None
 
 
 @rule(
@@ -53,19 +41,19 @@ def parking(facts: Facts) -> Vid | None:
 )
 def unused(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch."""
-    lot = parking(facts)
-    for name, refs in _faceless(facts, (Access, Negotiated)):
+    lot = parking(facts.network)
+    for name, refs in _faceless(facts, Faces.STATION, Faces.ANYONE):
         yield _unused(facts, name, refs, lot)
 
 
-def _faceless(facts: Facts, kinds: tuple[type, ...]) -> Iterator[tuple[str, list[PortRef]]]:
-    """Yields ports of some kinds that nothing is known to be behind, by switch, where its other ports are labelled."""
+def _faceless(facts: Facts, *faces: Faces) -> Iterator[tuple[str, list[PortRef]]]:
+    """Yields ports for some purpose that nothing is known to be behind, by switch, where its other ports are labelled."""
     network = facts.network
     taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
     for name, refs in network.edge_ports.items():
         ports = network.switches[name].ports
         bare = [ref for ref in refs if not ports[ref.port].label]
-        found = [r for r in bare if r not in taken and isinstance(ports[r.port].switching, kinds)]
+        found = [r for r in bare if r not in taken and kind(ports[r.port].switching).faces in faces]
         if found and any(p.label for p in ports.values()):
             yield name, found
 
@@ -114,7 +102,7 @@ def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> F
 def open_trunk(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch."""
     network = facts.network
-    for name, refs in _faceless(facts, (Trunk, General, Bridged)):
+    for name, refs in _faceless(facts, Faces.TAGS):
         offered = VlanSet.from_mask(
             network.active(name) & reduce(or_, (memberships(network.port(r).switching) for r in refs))
         )
@@ -159,7 +147,7 @@ def _parked(more: str) -> dict[str, str]:
 def carried(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     network = facts.network
-    lot = parking(facts)
+    lot = parking(facts.network)
     if lot is None:
         return
     for link in network.joins:

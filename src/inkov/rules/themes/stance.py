@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.negotiation import contradicts as contradicts_itself
+from inkov.kinds.table import allowed_list, negotiates, trunk_of
+from inkov.kinds.table import contradicts as contradicts_itself
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Negotiated, Stance, Trunk
+from inkov.model.switch import Stance
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, pair
@@ -21,12 +22,12 @@ _FIXED = Example(pair("{trunk: '310,330', stance: silent}", "{trunk: '310,330', 
 
 
 def _negotiated(facts: Facts, end: PortRef) -> bool:
-    return isinstance(facts.network.port(end).switching, Negotiated)
+    return negotiates(facts.network.port(end))
 
 
 def _cut(facts: Facts, link: Link) -> VlanSet:
     both = facts.network.active(link.a.switch) & facts.network.active(link.b.switch) & facts.network.inhabited
-    return facts.islands.parted(link, VlanSet.from_mask(both) - facts.network.ladder(link).carried)
+    return facts.network.islands.parted(link, VlanSet.from_mask(both) - facts.network.ladder(link).carried)
 
 
 def _fault(facts: Facts, link: Link, *, what: str, mend: str, to_blame: list[PortRef]) -> Fault:
@@ -40,14 +41,14 @@ def _fault(facts: Facts, link: Link, *, what: str, mend: str, to_blame: list[Por
         evidence=tuple(at(network, e, _stance(facts, e), Setting.STANCE) for e in ends),
         causes=tuple(cause(e, Setting.MODE) for e in to_blame),
         vlans=cut,
-        members=facts.islands.cut_off(link, cut),
+        members=facts.network.islands.cut_off(link, cut),
         parts=bool(cut),
     )
 
 
 def _stance(facts: Facts, end: PortRef) -> str:
     port = facts.network.port(end)
-    mode = "negotiated" if isinstance(port.switching, Negotiated) else "fixed"
+    mode = "negotiated" if negotiates(port) else "fixed"
     return f"{mode}, {port.stance.value if port.stance else 'stance not stated'}"
 
 
@@ -65,7 +66,7 @@ def both_wait(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     for link in facts.network.links:
         ports = [facts.network.port(e) for e in (link.a, link.b)]
-        if link.up and all(isinstance(p.switching, Negotiated) and p.stance is Stance.PASSIVE for p in ports):
+        if link.up and all(negotiates(p) and p.stance is Stance.PASSIVE for p in ports):
             what = "Both ends wait for the other to ask, so no trunk forms."
             mend = f"Make {link.a} and {link.b} fixed trunks."
             yield _fault(facts, link, what=what, mend=mend, to_blame=[link.a, link.b])
@@ -86,7 +87,7 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
     for link in facts.network.links:
         for fixed, other in ((link.a, link.b), (link.b, link.a)):
             silent = facts.network.port(fixed)
-            if not (link.up and isinstance(silent.switching, Trunk) and silent.stance is Stance.SILENT):
+            if not (link.up and trunk_of(silent.switching) and silent.stance is Stance.SILENT):
                 continue
             if _negotiated(facts, other) and not contradicts_itself(facts.network.port(other)):
                 what = f"{fixed} is a trunk and says nothing; {other} hears nobody and stays an access port."
@@ -161,7 +162,7 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
 def invites(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch."""
     network = facts.network
-    asking = [r for r, p in network.rare_ports if isinstance(p.switching, Negotiated) and p.stance is not Stance.SILENT]
+    asking = [r for r, p in network.rare_ports if negotiates(p) and p.stance is not Stance.SILENT]
     for switch in dict.fromkeys(ref.switch for ref in asking):
         edge = set(network.edge_ports[switch])
         open_ports = [r for r in asking if r in edge]
@@ -170,9 +171,7 @@ def invites(facts: Facts) -> Iterator[Fault]:
         names = ports_text([r.port for r in open_ports])
         offered = VlanSet()
         for ref in open_ports:
-            switching = network.port(ref).switching
-            if isinstance(switching, Negotiated):
-                offered |= switching.trunk.allowed & VlanSet.from_mask(network.active(switch))
+            offered |= allowed_list(network.port(ref).switching) & VlanSet.from_mask(network.active(switch))
         yield Fault(
             place=f"{switch}:{names}",
             what=f"{count(len(open_ports), 'port')} of {switch} ({names}) {'become' if len(open_ports) > 1 else 'becomes'} a trunk for "
@@ -200,6 +199,6 @@ def left_on(facts: Facts) -> Iterator[Fault]:
     for link in facts.network.links:
         ports = {e: facts.network.port(e) for e in (link.a, link.b)}
         talking = [e for e, p in ports.items() if p.stance in {Stance.PASSIVE, Stance.ACTIVE}]
-        if link.up and talking and all(isinstance(p.switching, Trunk) for p in ports.values()):
+        if link.up and talking and all(trunk_of(p.switching) for p in ports.values()):
             what = f"Both ends are fixed trunks, yet {' and '.join(map(str, talking))} still negotiate{'s' if len(talking) == 1 else ''}."
             yield _fault(facts, link, what=what, mend="Set both ends silent.", to_blame=[])

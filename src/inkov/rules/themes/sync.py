@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.forwarding.islands import Islands
 from inkov.forwarding.ladder import vlan_source
 from inkov.forwarding.network import Network
 from inkov.forwarding.sync import Circle, Syncing
@@ -49,14 +48,14 @@ def _in_use(facts: Facts, switch: str, some: VlanSet) -> VlanSet:
     """Returns which of some VLANs a switch has members of, or must relay for others."""
     needed = 0
     for link in facts.network.links_at.get(switch, ()):
-        needed |= facts.needs.needed(link)
+        needed |= facts.network.needs.needed(link)
     return _used_on(facts, switch, some)[0] | some & VlanSet.from_mask(needed)
 
 
 def _dying(facts: Facts, syncing: Syncing, circle: Circle, gone: VlanSet) -> int:
     """Counts the member ports of some VLANs that no longer reach the rest once a circle has settled."""
     after = Network(syncing.settled([circle]))
-    islands = Islands(after)
+    islands = after.islands
     dead = 0
     for vid in gone:
         members = {n: len(refs) for n, refs in facts.network.live_members(vid).items()}
@@ -89,7 +88,7 @@ def _all_circles(syncing: Syncing) -> Iterator[tuple[Circle, bool]]:
 )
 def wipe(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch with a newer table."""
-    syncing = facts.syncing
+    syncing = facts.network.syncing
     told: set[str] = set()
     for circle, now in _all_circles(syncing):
         newest = circle.newest
@@ -140,7 +139,7 @@ def wipe(facts: Facts) -> Iterator[Fault]:
 )
 def authors(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a circle."""
-    syncing = facts.syncing
+    syncing = facts.network.syncing
     for circle in syncing.circles:
         found = [n for n in circle.members if (s := syncing.sync(n)) and s.role is SyncRole.AUTHOR]
         if len(found) > 1:
@@ -166,7 +165,7 @@ def authors(facts: Facts) -> Iterator[Fault]:
 def differs(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     network = facts.network
-    syncing = facts.syncing
+    syncing = facts.network.syncing
     for link in network.joins:
         names = (link.a.switch, link.b.switch)
         one, other = (syncing.sync(n) for n in names)
@@ -197,7 +196,7 @@ def differs(facts: Facts) -> Iterator[Fault]:
 )
 def own(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a follower."""
-    syncing = facts.syncing
+    syncing = facts.network.syncing
     for circle in syncing.circles:
         writers = [n for n in circle.members if (s := syncing.sync(n)) and s.role is SyncRole.AUTHOR]
         author = next(iter(writers), circle.newest)
@@ -272,7 +271,7 @@ def private(facts: Facts) -> Iterator[Fault]:
 
 def _local(facts: Facts, *, private: bool) -> Iterator[Fault]:
     """Yields findings about VLANs that a group leaves to each switch, of one kind."""
-    syncing = facts.syncing
+    syncing = facts.network.syncing
     for circle in syncing.circles:
         first = circle.newest or circle.members[0]
         known = {v: e for n in circle.members for v, e in syncing.table(n).items() if not syncing.spreads(first, e)}

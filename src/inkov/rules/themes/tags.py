@@ -6,9 +6,10 @@ from collections.abc import Iterator
 
 from inkov.forwarding.forming import formats_agree
 from inkov.forwarding.ladder import Rung
+from inkov.kinds.table import trunk_of
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
-from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT, Trunk
+from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
@@ -35,7 +36,7 @@ def differ(facts: Facts) -> Iterator[Fault]:
         if not link.up or formats_agree(a, b):
             continue
         gone = lost(facts, link, Rung.FORMAT)
-        cut = facts.islands.parted(link, gone)
+        cut = facts.network.islands.parted(link, gone)
         odd = [e for e in (link.a, link.b) if network.port(e).tag_format != DOT1Q] or [link.a]
         yield Fault(
             place=str(link),
@@ -47,7 +48,7 @@ def differ(facts: Facts) -> Iterator[Fault]:
             ),
             causes=tuple(cause(e, Setting.TAGS) for e in odd),
             vlans=cut or gone,
-            members=facts.islands.cut_off(link, cut),
+            members=facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )
 
@@ -67,12 +68,7 @@ def negotiated(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     for switch in network.switches.values():
         for port in switch.ports.values():
-            if (
-                port.enabled
-                and port.tag_format == NEGOTIATED_FORMAT
-                and isinstance(port.switching, Trunk)
-                and not port.lag
-            ):
+            if port.enabled and port.tag_format == NEGOTIATED_FORMAT and trunk_of(port.switching) and not port.lag:
                 ref = PortRef(switch.name, port.name)
                 yield Fault(
                     place=str(ref),

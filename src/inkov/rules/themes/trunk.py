@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.ladder import Rung
-from inkov.forwarding.words import setting
+from inkov.kinds.table import access_of, setting_words, trunk_of
 from inkov.model.settings import Setting
-from inkov.model.switch import Access, Trunk
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.leak import Leak
@@ -30,25 +29,24 @@ def absent(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     network = facts.network
     for link in network.joins:
-        a, b = network.settled(link.a).switching, network.settled(link.b).switching
-        if not (link.up and isinstance(a, Access) and isinstance(b, Access)):
+        if not link.up or not all(access_of(network.settled(e).switching) for e in (link.a, link.b)):
             continue
         both = network.active(link.a.switch) & network.active(link.b.switch) & network.used
         carried = network.ladder(link).carried
-        cut = facts.islands.parted(link, VlanSet.from_mask(both) - carried)
+        cut = facts.network.islands.parted(link, VlanSet.from_mask(both) - carried)
         leak = Leak(facts, link)
         yield Fault(
             severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.TIDY,
             place=str(link),
-            what=f"Both ends are access ports ({setting(network.settled(link.a))} and {setting(network.settled(link.b))}): "
+            what=f"Both ends are access ports ({setting_words(network.settled(link.a))} and {setting_words(network.settled(link.b))}): "
             + (f"{vlans(cut)} cannot cross." if cut else "no other VLAN will ever cross this link.")
             + (f" {leak}" if leak else ""),
             mend="Make both ends trunks that allow the same VLANs and have the same native VLAN.",
-            evidence=tuple(at(network, e, setting(network.settled(e)), Setting.ACCESS) for e in (link.a, link.b)),
+            evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.ACCESS) for e in (link.a, link.b)),
             causes=(cause(link.a, Setting.MODE), cause(link.b, Setting.MODE)),
             vlans=cut | leak.vlans,
             joins=leak.vlans,
-            members=members_of(network, leak.vlans) or facts.islands.cut_off(link, cut),
+            members=members_of(network, leak.vlans) or facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )
 
@@ -68,16 +66,14 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     network = facts.network
     for link in network.joins:
-        ends = sorted((link.a, link.b), key=lambda e: not isinstance(network.settled(e).switching, Trunk))
+        ends = sorted((link.a, link.b), key=lambda e: not trunk_of(network.settled(e).switching))
         trunk, access = ends
         if not (
-            link.up
-            and isinstance(network.settled(trunk).switching, Trunk)
-            and isinstance(network.settled(access).switching, Access)
+            link.up and trunk_of(network.settled(trunk).switching) and access_of(network.settled(access).switching)
         ):
             continue
         gone = lost(facts, link, Rung.TRUNK)
-        cut = facts.islands.parted(link, gone)
+        cut = facts.network.islands.parted(link, gone)
         leak = Leak(facts, link)
         yield Fault(
             severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.RISK,
@@ -87,12 +83,12 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
             + (f" {leak}" if leak else ""),
             mend=f"Make {access} a trunk with the list and native VLAN of {trunk}.",
             evidence=(
-                at(network, trunk, setting(network.settled(trunk)), Setting.ALLOWED),
-                at(network, access, setting(network.settled(access)), Setting.ACCESS),
+                at(network, trunk, setting_words(network.settled(trunk)), Setting.ALLOWED),
+                at(network, access, setting_words(network.settled(access)), Setting.ACCESS),
             ),
             causes=(cause(access, Setting.MODE),),
             vlans=(cut or gone) | leak.vlans,
             joins=leak.vlans,
-            members=members_of(network, leak.vlans) or facts.islands.cut_off(link, cut),
+            members=members_of(network, leak.vlans) or facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )

@@ -50,13 +50,13 @@ def missing(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a group of neighbouring switches and set of VLANs."""
     network = facts.network
     cuts: dict[frozenset[str], list[Vid]] = defaultdict(list)
-    for vid in facts.islands.split:
-        for group, _ in facts.islands.missing_on_the_way(vid):
+    for vid in facts.network.islands.split:
+        for group, _ in facts.network.islands.missing_on_the_way(vid):
             cuts[group].append(vid)
     for group, vids in cuts.items():
         cut = VlanSet(vids)
         names = sorted(group, key=natural)
-        islands = facts.islands.inhabited(vids[0])
+        islands = facts.network.islands.inhabited(vids[0])
         sides = " from ".join(
             joined(sorted(i & set(network.live_members(vids[0])), key=natural), 3) for i in islands[:2]
         )
@@ -75,7 +75,7 @@ def missing(facts: Facts) -> Iterator[Fault]:
             ),
             causes=tuple(vlan_cause(n, v) for n in names for v in vids),
             vlans=cut,
-            members=facts.islands.beside_largest(cut),
+            members=facts.network.islands.beside_largest(cut),
             parts=True,
         )
 
@@ -112,7 +112,7 @@ def islands(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     cuts: dict[tuple[Cut, ...], list[Vid]] = defaultdict(list)
     alone: list[Vid] = []
-    for vid in facts.islands.split - VlanSet([DEFAULT_VLAN]):
+    for vid in facts.network.islands.split - VlanSet([DEFAULT_VLAN]):
         parts = _still_parted(facts, vid)
         if len(parts) < 2:
             continue
@@ -133,8 +133,8 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     """Joins the islands of a VLAN across every gap that another rule reports; what is left is this rule's."""
     network = facts.network
     homes = network.live_members(vid)
-    bridged: list[frozenset[str]] = list(facts.islands.of(vid))
-    for group, touched in facts.islands.missing_on_the_way(vid):
+    bridged: list[frozenset[str]] = list(facts.network.islands.of(vid))
+    for group, touched in facts.network.islands.missing_on_the_way(vid):
         bridged = _union(bridged, [group, *touched])
     joining = [
         k
@@ -190,7 +190,7 @@ def _islands_finding(facts: Facts, between: tuple[Cut, ...], vids: list[Vid]) ->
         causes=tuple(cause(e, Setting.ALLOWED) for k, loss in between if loss is None for e in (k.a, k.b))
         + tuple(cause(loss.end, Setting.ENABLED) for _, loss in between if loss and loss.rung is Rung.ENABLED),
         vlans=cut,
-        members=facts.islands.beside_largest(cut),
+        members=facts.network.islands.beside_largest(cut),
         parts=True,
     )
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 
+from inkov.kinds.table import access_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Access
@@ -25,8 +26,8 @@ def _ports(facts: Facts, wrong: Callable[[str, Access], bool]) -> Iterator[tuple
     """Yields (switch, voice VLAN, enabled ports) where a port's voice VLAN is wrong."""
     found: dict[tuple[str, Vid], list[PortRef]] = defaultdict(list)
     for ref, port in facts.network.rare_ports:
-        s = port.switching
-        if port.enabled and isinstance(s, Access) and s.voice is not None and wrong(ref.switch, s):
+        s = access_of(port.switching)
+        if port.enabled and s and s.voice is not None and wrong(ref.switch, s):
             found[ref.switch, s.voice].append(ref)
     for (switch, vid), refs in found.items():
         yield switch, vid, refs

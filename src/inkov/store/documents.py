@@ -1,4 +1,4 @@
-"""Certificates and baselines: JSON files, each written whole or not at all."""
+"""JSON documents that runs keep, such as certificates: each written whole or not at all."""
 
 from __future__ import annotations
 
@@ -8,9 +8,9 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
-from inkov.formats.writing import write_text
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
+from inkov.store.writing import write_text
 
 _MAX_BYTES = 256 * 1024 * 1024
 

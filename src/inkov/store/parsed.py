@@ -18,10 +18,10 @@ from hashlib import blake2b
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from inkov.formats.writing import write_bytes
 from inkov.model.errors import BadInput
 from inkov.model.source import Origin
 from inkov.model.switch import Switch
+from inkov.store.writing import write_bytes
 
 _MAX_PACKS = 8
 _MAX_SITES = 40
@@ -120,7 +120,7 @@ def _forget_sites(cache_folder: Path) -> None:
 def _stamp() -> bytes:
     """Returns what a pack must begin with: another Python, or other code of the readers or the model, reads anew."""
     package = Path(__file__).parent.parent
-    code = sorted(p for part in ("formats", "model") for p in (package / part).glob("*.py"))
+    code = sorted(p for part in ("formats", "kinds", "model", "store") for p in (package / part).glob("*.py"))
     seen = [(p.name, (s := p.stat()).st_size, s.st_mtime_ns) for p in code]
     return b"inkov pack " + blake2b(repr((sys.version, seen)).encode(), digest_size=16).hexdigest().encode() + b"\n"
 

@@ -1,0 +1,282 @@
+"""What ports do with frames, were no tree and no pruning in the way: tables, relay maps, hops, and who is a member."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping
+from functools import cached_property, reduce
+from operator import and_, or_
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.hop import Hop
+from inkov.forwarding.plant import Plant
+from inkov.forwarding.sync import Syncing
+from inkov.kinds.relay import Mask, RelayMap, Tags, View, tag_of
+from inkov.kinds.table import (
+    as_access,
+    as_trunk,
+    common,
+    is_stated,
+    is_tunnel,
+    memberships,
+    negotiates,
+    plain_access,
+    relay_map,
+    station_vlans,
+    subinterfaces,
+)
+from inkov.model.campus import Campus
+from inkov.model.names import PortRef
+from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Vlan
+from inkov.model.vlanset import FULL_MASK, Vid, bits
+
+
+class Bridging(Plant):
+    """The plant, with what its ports do."""
+
+    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset()) -> None:
+        super().__init__(campus, failed)
+        self._relay: dict[tuple[PortRef, View], RelayMap] = {}
+        self._alike: dict[tuple[object, ...], RelayMap] = {}
+        self._hops: dict[tuple[PortRef, PortRef, View], Hop] = {}
+        self._passes: dict[int, Mask] = {}  # by identity: links live as long as their network
+
+    # -- VLAN tables ---------------------------------------------------------------------------------
+
+    @cached_property
+    def syncing(self) -> Syncing:
+        """The sync groups."""
+        return Syncing(self)
+
+    def defined(self, switch: str) -> Mask:
+        """Returns the VLANs in a switch's table, active or not; all where it keeps no table."""
+        return self._table_masks[switch][0]
+
+    def active(self, switch: str, view: View = View.USUAL) -> Mask:
+        """Returns the VLANs a switch relays: defined and active.
+
+        In *may* and *must* a table that a sync group may replace counts as it is and as it may become.
+        """
+        active = self._table_masks[switch][1]
+        if view is View.USUAL:
+            return active
+        for table in self.syncing.candidates(switch):
+            other = _masks(table)[1]
+            active = active | other if view is View.MAY else active & other
+        if view is View.MAY and not self.switches[switch].default_vlan_listed:
+            active |= 1 << DEFAULT_VLAN
+        return active
+
+    @cached_property
+    def _table_masks(self) -> Mapping[str, tuple[Mask, Mask]]:
+        """The VLANs each switch defines, and those of them active; worked out once for tables that switches share."""
+        made = dict.fromkeys(self.switches, (FULL_MASK, FULL_MASK))
+        for table, names in self.tables:
+            made.update(dict.fromkeys(names, _masks(table)))
+        return made
+
+    @cached_property
+    def inhabited(self) -> Mask:
+        """VLANs that have a member port anywhere."""
+        return sum(1 << vid for vid in self.members)
+
+    @cached_property
+    def used(self) -> Mask:
+        """VLANs that are defined, or have an access port, anywhere."""
+        mask = self.inhabited
+        for _, switches in self.tables:
+            mask |= self.defined(switches[0])
+        return mask
+
+    # -- ports and links -----------------------------------------------------------------------------
+
+    def relay(self, ref: PortRef, view: View = View.USUAL) -> RelayMap:
+        """Returns the relay map of a port or LAG; a member of a LAG that may not form is read as either, too."""
+        key = (ref, view)
+        if key not in self._relay:
+            outcomes = self.formed(ref).outcomes if view is not View.USUAL else (self.settled(ref),)
+            maps = [self._compiled(ref.switch, port, view) for port in outcomes]
+            self._relay[key] = reduce(or_ if view is View.MAY else and_, maps)
+        return self._relay[key]
+
+    def _compiled(self, name: str, port: Port, view: View) -> RelayMap:
+        """Returns the relay map of a port in one mode; ports that are set alike are worked out once."""
+        switch = self.switches[name]
+        active = self.active(name, view)
+        key = (name, port.switching, port.enabled, port.tag_format, active, view)
+        if key not in self._alike:
+            self._alike[key] = relay_map(
+                port,
+                switch,
+                active,
+                view,
+                self.formats,
+                others=() if view is View.USUAL else self.syncing.candidates(name),
+            )
+        return self._alike[key]
+
+    def loose(self, ref: PortRef) -> RelayMap:
+        """Returns what a member of a LAG may do by itself when the LAG does not form: as the LAG is set, or as it is itself."""
+        port, own = self.port(ref), self.relay(ref, View.MAY)
+        if not port.lag or not port.enabled:
+            return own
+        whole = self.relay(PortRef(ref.switch, port.lag), View.MAY)
+        return own | whole if is_stated(port.switching) else whole
+
+    def hop(self, near: PortRef, far: PortRef, view: View) -> Hop:
+        """Returns what crosses a link from one end to the other, were it up, its LAG formed, and no tree in the way."""
+        key = (near, far, view)
+        if key not in self._hops:
+            self._hops[key] = Hop.between(self.relay(near, view), self.relay(far, view))
+        return self._hops[key]
+
+    def passes(self, link: Link) -> Mask:
+        """Returns the VLANs that cross a link both ways and stay themselves, as far as ports and tables go."""
+        if not link.up or self.lag_failure(link):
+            return 0
+        if id(link) not in self._passes:
+            there, back = self.hop(link.a, link.b, View.USUAL), self.hop(link.b, link.a, View.USUAL)
+            self._passes[id(link)] = there.kept & back.kept
+        return self._passes[id(link)]
+
+    # -- stations ------------------------------------------------------------------------------------
+
+    @cached_property
+    def rare_ports(self) -> list[tuple[PortRef, Port]]:
+        """Ports that are neither a plain access port nor a fixed trunk, in natural order; few in most campuses."""
+        return [
+            (PortRef(name, port.name), port)
+            for name, switch in self.switches.items()
+            for port in switch.ports.values()
+            if not common(port.switching)
+        ]
+
+    @cached_property
+    def edge_ports(self) -> Mapping[str, list[PortRef]]:
+        """The edge ports of each switch: enabled, no link, no member of a LAG; in natural order."""
+        cabled: dict[str, set[str]] = defaultdict(set)
+        for ref in self.cabled:
+            cabled[ref.switch].add(ref.port)
+        return {
+            name: []
+            if switch.kind is Kind.ROUTER
+            else [
+                PortRef(name, port.name)
+                for port in switch.ports.values()
+                if port.enabled and port.lag is None and port.name not in cabled[name]
+            ]
+            for name, switch in self.switches.items()
+        }
+
+    @cached_property
+    def station_ports(self) -> Mapping[str, list[PortRef]]:
+        """The ports of each switch that stations are on: its edge ports, and those that face unmanaged devices only.
+
+        An unmanaged device itself has none: its stations count where a switch first looks at their VLAN.
+        """
+        behind: dict[str, list[PortRef]] = defaultdict(list)
+        for link in self.links:
+            for own, far in ((link.a, link.b), (link.b, link.a)):
+                if self.unmanaged(far.switch) and not self.unmanaged(own.switch) and link.up:
+                    behind[own.switch].append(own)
+        return {
+            name: sorted([*refs, *behind.get(name, ())], key=lambda r: r.order) if name in behind else refs
+            for name, refs in self.edge_ports.items()
+            if not self.unmanaged(name)
+        }
+
+    @cached_property
+    def members(self) -> Mapping[Vid, Mapping[str, list[PortRef]]]:
+        """The ports in each VLAN that stations are on, by switch; whether or not the switch defines it.
+
+        Untagged and voice VLANs, and for private VLANs all that the station hears. Trunks do not count.
+        """
+        found: dict[Vid, dict[str, list[PortRef]]] = defaultdict(dict)
+        for name, refs in self.station_ports.items():
+            ports = self.switches[name].ports
+            for ref in refs:
+                switching = ports[ref.port].switching
+                vid = plain_access(switching)
+                for v in (vid,) if vid is not None else station_vlans(switching):
+                    found[v].setdefault(name, []).append(ref)
+        return found
+
+    def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:
+        """Returns the members of a VLAN on switches that relay it."""
+        found = self.members.get(vid, {})
+        return {name: refs for name, refs in found.items() if self.active(name) >> vid & 1}
+
+    @cached_property
+    def _unusual(self) -> list[PortRef]:
+        """Station ports that are more than an access port, in natural order; few, so that others need not look at all."""
+        return [
+            ref
+            for name, refs in self.station_ports.items()
+            for ports in [self.switches[name].ports]
+            for ref in refs
+            if plain_access(ports[ref.port].switching) is None
+        ]
+
+    @cached_property
+    def uncommon(self) -> Mapping[PortRef, None]:
+        """Station ports that are more than an access port in one VLAN, in natural order."""
+        return dict.fromkeys(self._unusual)
+
+    @cached_property
+    def tunnels(self) -> frozenset[PortRef]:
+        """Station ports that take everything into one VLAN, tags and all."""
+        return frozenset(ref for ref in self._unusual if is_tunnel(self.port(ref).switching))
+
+    @cached_property
+    def wide_ports(self) -> list[PortRef]:
+        """Station ports that are in more than one VLAN, or hear another than they send in, in natural order."""
+        return [r for r in self._unusual if not negotiates(self.port(r)) and r not in self.tunnels]
+
+    def honest(self, ref: PortRef, view: View = View.USUAL) -> RelayMap:
+        """Returns what a port does for honest stations: they do not negotiate, so alone with them it forms no trunk."""
+        return self._compiled(ref.switch, self.settled(ref), view) if ref not in self.cabled else self.relay(ref, view)
+
+    def obeying(self, ref: PortRef, view: View) -> RelayMap:
+        """Returns what a port does for a station that negotiates as it likes."""
+        port = self.port(ref)
+        willing = {Stance.PASSIVE, Stance.ACTIVE} | ({None} if view is View.MAY else set())
+        own = self.relay(ref, view)
+        if not negotiates(port) or port.stance not in willing:
+            return own
+        return (
+            own | self._compiled(ref.switch, as_access(port), view) | self._compiled(ref.switch, as_trunk(port), view)
+        )
+
+    def own_domains(self, ref: PortRef, view: View = View.USUAL) -> Mask:
+        """Returns the domains an honest station on a port sends in: untagged, or tagged where the port is a member."""
+        relay = self.honest(ref, view)
+        outcomes = self.formed(ref).outcomes if view is View.MAY and ref in self.cabled else (self.settled(ref),)
+        return relay.in_untagged | (relay.takes & reduce(or_, (memberships(port.switching) for port in outcomes)))
+
+    def stations(self, ref: PortRef) -> Mask:
+        """Returns the domains that honest stations on a port send in or hear."""
+        return self.relay(ref).sends | self.own_domains(ref)
+
+    @cached_property
+    def routed(self) -> Mapping[PortRef, Mask]:
+        """The ports that face a router, with the domains that its subinterfaces there send in or hear."""
+        found = {}
+        for link in self.links:
+            for own, far in ((link.a, link.b), (link.b, link.a)):
+                tags = subinterfaces(self.port(far).switching)
+                if link.up and tags is not None and own.switch != far.switch:
+                    relay, wires = self.relay(own), [self.wire(far, tag) for tag in tags]
+                    reached = {d for wire in wires for d, _ in relay.accept(wire)}
+                    reached |= {d for d in bits(relay.sends) if any(wire in relay.send(d) for wire in wires)}
+                    found[own] = sum(1 << d for d in reached)
+        return found
+
+    def wire(self, ref: PortRef, vid: Vid | None) -> Tags:
+        """Returns the tags of a frame that a port of a router sends with a VID, or without one."""
+        return (tag_of(vid, self.formats.get(self.port(ref).tag_format, 0)),) if vid else ()
+
+
+def _masks(table: Mapping[Vid, Vlan]) -> tuple[Mask, Mask]:
+    """Returns the VLANs a table defines, and those of them active."""
+    active = sum(1 << v for v, entry in table.items() if entry.active)
+    return sum(1 << v for v in table), active

@@ -1,0 +1,160 @@
+"""The plant: what is set, how it is cabled, and what ports made of each other by negotiation. No frame moves yet."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from functools import cached_property
+from itertools import combinations
+
+from inkov.forwarding.cabling import Cabling, Link, cabling, components, links_by_switch
+from inkov.forwarding.forming import forms, lag_failure
+from inkov.forwarding.negotiation import Formed, form, form_among
+from inkov.kinds.table import negotiates
+from inkov.model.campus import Campus
+from inkov.model.names import PortRef
+from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT, Kind, Port, Switch, Vlan
+from inkov.model.vlanset import Vid
+
+
+class Plant:
+    """The switches of one campus and the links between them.
+
+    Attributes:
+        campus: what is configured.
+        switches: its devices.
+        failed: devices that have failed, whose stations are gone with them.
+    """
+
+    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset()) -> None:
+        self.campus = campus
+        self.failed = failed
+        self.switches: Mapping[str, Switch] = campus.switches
+
+    def port(self, ref: PortRef) -> Port:
+        """Returns a port or LAG that exists."""
+        return self.switches[ref.switch].ports[ref.port]
+
+    def has(self, ref: PortRef) -> bool:
+        """Tells whether there is such a port or LAG."""
+        return ref.switch in self.switches and ref.port in self.switches[ref.switch].ports
+
+    def unmanaged(self, switch: str) -> bool:
+        """Tells whether a device does not look at VLANs."""
+        return self.switches[switch].kind is Kind.UNMANAGED
+
+    @cached_property
+    def formats(self) -> Mapping[str, int]:
+        """The number of each tag format that some port has; 0 is IEEE 802.1Q."""
+        named = {p.tag_format for s in self.switches.values() for p in s.ports.values()}
+        return {name: i for i, name in enumerate([DOT1Q, *sorted(named - {DOT1Q, NEGOTIATED_FORMAT})])}
+
+    @cached_property
+    def tables(self) -> list[tuple[Mapping[Vid, Vlan], list[str]]]:
+        """The VLAN tables of the campus, each once, with the switches that have it."""
+        found: dict[int, tuple[Mapping[Vid, Vlan], list[str]]] = {}
+        for switch in self.switches.values():
+            if switch.vlans is not None:
+                found.setdefault(id(switch.vlans), (switch.vlans, []))[1].append(switch.name)
+        return list(found.values())
+
+    # -- links ---------------------------------------------------------------------------------------
+
+    @cached_property
+    def cabling(self) -> Cabling:
+        """How the boxes are cabled."""
+        return cabling(self.campus)
+
+    @property
+    def links(self) -> list[Link]:
+        """All links, in natural order of their ends."""
+        return self.cabling.links
+
+    @cached_property
+    def links_at(self) -> Mapping[str, list[Link]]:
+        """The links of each switch that has any."""
+        return links_by_switch(self.links)
+
+    @cached_property
+    def links_of(self) -> Mapping[PortRef, list[Link]]:
+        """The links of each port or LAG that has any."""
+        found: dict[PortRef, list[Link]] = defaultdict(list)
+        for link in self.links:
+            found[link.a].append(link)
+            if link.b != link.a:
+                found[link.b].append(link)
+        return found
+
+    @cached_property
+    def cabled(self) -> frozenset[PortRef]:
+        """Ports and LAGs that are an end of a link, members of such LAGs included."""
+        wired = {end for link in self.links for wire in link.wires for end in (wire.a, wire.b)}
+        return frozenset(self.links_of.keys() | wired)
+
+    def lag_failure(self, link: Link) -> str:
+        """Says why the LAG of a link does not form; empty when it does."""
+        return lag_failure(self.port(link.a), self.port(link.b))
+
+    def lag_forms(self, link: Link) -> bool | None:
+        """Tells whether the LAGs of a link surely form, or surely do not; None when that is not known.
+
+        One whose members end at several ports gives each of them a part of the frames at best, so it is not known.
+        """
+        formed = forms(self.port(link.a), self.port(link.b))
+        split = any(self.port(e).is_lag and sum(k.up for k in self.links_of[e]) > 1 for e in (link.a, link.b))
+        return None if formed and split else formed
+
+    @cached_property
+    def clusters(self) -> Mapping[str, list[PortRef]]:
+        """For each unmanaged device, the ports of other devices that it and those it is cabled to join, in natural order."""
+        boxes = [n for n in self.switches if self.unmanaged(n)]
+        up = [k for k in self.links if k.up]
+        found: dict[str, list[PortRef]] = {}
+        for part in components(boxes, [k for k in up if self.unmanaged(k.a.switch) and self.unmanaged(k.b.switch)]):
+            ends = {e for k in up for e, far in ((k.a, k.b), (k.b, k.a)) if far.switch in part and e.switch not in part}
+            found.update(dict.fromkeys(part, sorted(ends, key=lambda r: r.order)))
+        return found
+
+    @cached_property
+    def joins(self) -> list[Link]:
+        """The links between devices that look at VLANs; an unmanaged device counts as a cable between its neighbours."""
+        plain = [k for k in self.links if not (self.unmanaged(k.a.switch) or self.unmanaged(k.b.switch))]
+        if not self.clusters:
+            return plain
+        groups = {tuple(refs) for refs in self.clusters.values()}
+        through = [Link(a, b, wires=(), up=True) for refs in groups for a, b in combinations(refs, 2)]
+        return sorted([*plain, *through], key=lambda k: (k.a.order, k.b.order))
+
+    def joined(self, link: Link) -> bool:
+        """Tells whether both ends of a link look at VLANs."""
+        return all(self.switches[end.switch].kind is Kind.SWITCH for end in (link.a, link.b))
+
+    # -- what ports became ---------------------------------------------------------------------------
+
+    def formed(self, ref: PortRef) -> Formed:
+        """Returns what a port or LAG became by negotiation with the far end of its link."""
+        port = self.port(ref)
+        if not negotiates(port):
+            return Formed(port, (port,), "")
+        links = self.links_of.get(ref, [])
+        if len(links) != 1 or links[0].doubt:
+            return form(port, None)
+        far = links[0].b if ref == links[0].a else links[0].a
+        if self.unmanaged(far.switch):
+            return form_among(port, list(self._around(ref, far)))
+        made = form(port, self.port(far), same_group=self._same_group(ref, far))
+        return made if self.lag_forms(links[0]) else made.or_either(port)
+
+    def _around(self, ref: PortRef, hub: PortRef) -> Iterator[tuple[Port, bool]]:
+        """Yields the ports of other devices behind the hub that a port is cabled to, and whether groups let them agree."""
+        for other in self.clusters[hub.switch]:
+            if other != ref:
+                yield self.port(other), self._same_group(ref, other)
+
+    def _same_group(self, a: PortRef, b: PortRef) -> bool:
+        return len({self.switches[a.switch].sync_group, self.switches[b.switch].sync_group} - {""}) < 2
+
+    def settled(self, ref: PortRef) -> Port:
+        """Returns a port or LAG as it is after negotiation, as far as that is known."""
+        port = self.port(ref)
+        return self.formed(ref).usual if negotiates(port) else port

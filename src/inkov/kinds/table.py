@@ -1,0 +1,287 @@
+"""All kinds of port, and the questions that the rest of Inkov asks about a port.
+
+Every reading of what is not stated is put together here: a relay map in *may* is what some reading passes, one in *must*
+what every reading does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from functools import reduce
+from itertools import product
+from operator import and_, or_
+from typing import Any, Final
+
+from inkov.kinds.access import AccessKind
+from inkov.kinds.bridged import BridgedKind
+from inkov.kinds.general import GeneralKind
+from inkov.kinds.kind import Box, Faces, PortKind, Side
+from inkov.kinds.negotiated import NegotiatedKind
+from inkov.kinds.private import PrivateHostKind, PromiscuousKind
+from inkov.kinds.relay import NOTHING, Mask, RelayMap, View
+from inkov.kinds.routed import RoutedKind
+from inkov.kinds.trunk import TrunkKind
+from inkov.kinds.unstated import UnstatedKind
+from inkov.kinds.whole import PlainKind, TunnelKind
+from inkov.model.settings import Setting
+from inkov.model.switch import (
+    NEGOTIATED_FORMAT,
+    Access,
+    Bridged,
+    General,
+    Habits,
+    Negotiated,
+    Plain,
+    Port,
+    PrivateHost,
+    Promiscuous,
+    Routed,
+    Stance,
+    Switch,
+    Switching,
+    Trunk,
+    Tunnel,
+    Unstated,
+    Vlan,
+)
+from inkov.model.vlanset import NONE, Vid, VlanSet
+
+KINDS: Final[Mapping[type[Switching], PortKind[Any]]] = {
+    Access: AccessKind(),
+    Trunk: TrunkKind(),
+    Negotiated: NegotiatedKind(),
+    General: GeneralKind(),
+    PrivateHost: PrivateHostKind(),
+    Promiscuous: PromiscuousKind(),
+    Tunnel: TunnelKind(),
+    Bridged: BridgedKind(),
+    Routed: RoutedKind(),
+    Plain: PlainKind(),
+    Unstated: UnstatedKind(),
+}
+"""The module of each type in `model.switch.Switching`; a test compares the two."""
+
+Formats = Mapping[str, int]
+"""The number of each tag format that some port of the campus has."""
+
+
+def kind(switching: Switching) -> PortKind[Any]:
+    """Returns what is known of a port's kind."""
+    return KINDS[type(switching)]
+
+
+# -- what it does with frames ------------------------------------------------------------------------
+
+
+def relay_map(
+    port: Port, switch: Switch, active: Mask, view: View, formats: Formats, *, others: Sequence[Mapping[Vid, Vlan]] = ()
+) -> RelayMap:
+    """Compiles a port or LAG that has found out what it is.
+
+    Args:
+        port: the port; a member of a LAG compiles like any other, its LAG is what frames pass.
+        switch: the switch it is on.
+        active: VLANs defined and active there, in this view.
+        view: how what is not stated is read.
+        formats: the tag formats of the campus.
+        others: VLAN tables that the switch may take over from its sync group.
+    """
+    if not port.enabled:
+        return NOTHING
+    own = kind(port.switching)
+    tables = (switch.vlans, *others)
+    maps = [own.relay(port.switching, Box(tables, active, h, view)) for h in readings(switch, own.habits, view)]
+    made = reduce(or_ if view is View.MAY else and_, maps)
+    if port.tag_format == NEGOTIATED_FORMAT:
+        return _any_format(port, made, active, view, formats)
+    number = formats.get(port.tag_format, 0)
+    return replace(made, formats=(number,)) if number else made
+
+
+def readings(switch: Switch, names: tuple[str, ...], view: View) -> Iterator[Habits]:
+    """Yields the habits a switch may have, of those that matter: as stated, and each that is not stated both ways."""
+    stated = switch.habits
+    open_ = [n for n in names if n in switch.unstated_habits]
+    if view is View.USUAL or not open_:
+        yield stated
+        return
+    for values in product((False, True), repeat=len(open_)):
+        yield replace(stated, **dict(zip(open_, values, strict=True)))
+
+
+def _any_format(port: Port, made: RelayMap, active: Mask, view: View, formats: Formats) -> RelayMap:
+    """Returns a relay map where the tag format is left to negotiation; a fixed trunk may then refuse to be a trunk."""
+    spoken = tuple(sorted({*formats.values(), 0}))
+    if view is View.USUAL:
+        return replace(made, formats=spoken)
+    fixed_trunk = isinstance(port.switching, Trunk)
+    if view is View.MAY:
+        untagged = active if fixed_trunk else 0
+        more = RelayMap(in_untagged=untagged, out_untagged=untagged)
+        return replace(made | more, formats=spoken, unsure=len(spoken) > 1)
+    return NOTHING if fixed_trunk else RelayMap(made.in_untagged, 0, made.out_untagged)
+
+
+def untagged_vlan(switching: Switching) -> Vid | None:
+    """Returns the VLAN a station's untagged frames enter, as set; None when there is none or it is not stated."""
+    return kind(switching).untagged(switching)
+
+
+def station_vlans(switching: Switching) -> list[Vid]:
+    """Returns the VLANs of a station that sends untagged, and of a phone in front of it; all a private port hears."""
+    return kind(switching).heard_by_station(switching)
+
+
+def memberships(switching: Switching) -> Mask:
+    """Returns the VLANs a station behind the port belongs to, whether or not the switch defines them."""
+    return kind(switching).members(switching)
+
+
+def carries_tags(port: Port) -> bool:
+    """Tells whether a port, as it is after negotiation, carries VLANs tagged."""
+    return kind(port.switching).carries_tags
+
+
+def passes_vlans(port: Port) -> bool:
+    """Tells whether a port has VLANs of its own; one of a router or an unmanaged device, or a tunnel, has not."""
+    return kind(port.switching).has_vlans
+
+
+def keeps_format(port: Port) -> bool:
+    """Tells whether a port looks at tags at all; an unmanaged device does not."""
+    return not isinstance(port.switching, Plain)
+
+
+# -- negotiation -------------------------------------------------------------------------------------
+
+
+def sides(port: Port) -> list[Side]:
+    """Returns how a port may enter negotiation."""
+    return kind(port.switching).sides(port.switching, port.stance)
+
+
+def negotiates(port: Port) -> bool:
+    """Tells whether what a port is depends on its far end."""
+    return isinstance(port.switching, Negotiated)
+
+
+def contradicts(port: Port) -> bool:
+    """Tells whether a port is to negotiate and to stay silent; it counts as access then."""
+    return negotiates(port) and port.stance is Stance.SILENT
+
+
+def as_access(port: Port) -> Port:
+    """Returns a port as it is when it formed no trunk."""
+    outcomes = kind(port.switching).becomes(port.switching)
+    return replace(port, switching=outcomes[0]) if outcomes else port
+
+
+def as_trunk(port: Port) -> Port:
+    """Returns a port as it is when it formed a trunk."""
+    outcomes = kind(port.switching).becomes(port.switching)
+    return replace(port, switching=outcomes[1]) if outcomes else port
+
+
+def knows_its_mode(port: Port) -> bool:
+    """Tells whether a port is in one mode whatever is on the other side, so that it answers nobody."""
+    return isinstance(port.switching, Access | Trunk) or contradicts(port)
+
+
+# -- what is set -------------------------------------------------------------------------------------
+
+
+def plain_access(switching: Switching) -> Vid | None:
+    """Returns the VLAN of an access port without a voice VLAN, as nearly all ports are; None for every other port."""
+    return switching.vid if isinstance(switching, Access) and switching.voice is None else None
+
+
+def common(switching: Switching) -> bool:
+    """Tells whether a port is of the common kinds: an access port without a voice VLAN, or a fixed trunk."""
+    return isinstance(switching, Trunk) or (isinstance(switching, Access) and switching.voice is None)
+
+
+def access_of(switching: Switching) -> Access | None:
+    """Returns the settings of an access port; None for every other port."""
+    return switching if isinstance(switching, Access) else None
+
+
+def trunk_of(switching: Switching) -> Trunk | None:
+    """Returns the settings of a fixed trunk; None for every other port."""
+    return switching if isinstance(switching, Trunk) else None
+
+
+def general_of(switching: Switching) -> General | None:
+    """Returns the settings of a general port; None for every other port."""
+    return switching if isinstance(switching, General) else None
+
+
+def private_host_of(switching: Switching) -> PrivateHost | None:
+    """Returns the settings of a station's port in a private VLAN; None for every other port."""
+    return switching if isinstance(switching, PrivateHost) else None
+
+
+def promiscuous_of(switching: Switching) -> Promiscuous | None:
+    """Returns the settings of a promiscuous port; None for every other port."""
+    return switching if isinstance(switching, Promiscuous) else None
+
+
+def subinterfaces(switching: Switching) -> tuple[Vid | None, ...] | None:
+    """Returns the tags of a routed port, None for untagged; None for every other port."""
+    return switching.tags if isinstance(switching, Routed) else None
+
+
+def faces_one(switching: Switching) -> bool:
+    """Tells whether a port is for one station."""
+    return kind(switching).faces is Faces.STATION
+
+
+def is_tunnel(switching: Switching) -> bool:
+    """Tells whether a port takes everything into one VLAN, tags and all."""
+    return isinstance(switching, Tunnel)
+
+
+def is_stated(switching: Switching) -> bool:
+    """Tells whether it is stated what a port is."""
+    return kind(switching).faces is not Faces.UNKNOWN
+
+
+def without_native(port: Port) -> Port:
+    """Returns a port; a trunk whose native VLAN is not stated is taken to have none."""
+    trunk = trunk_of(port.switching)
+    return replace(port, switching=replace(trunk, native_stated=True)) if trunk and not trunk.native_stated else port
+
+
+def allowed_list(switching: Switching) -> VlanSet:
+    """Returns the allowed list of a trunk, or of a port that may become one."""
+    outcomes = kind(switching).becomes(switching)
+    trunk = trunk_of(outcomes[1] if outcomes else switching)
+    return trunk.allowed if trunk else NONE
+
+
+# -- words -------------------------------------------------------------------------------------------
+
+
+def word(port: Port) -> str:
+    """Returns what kind of port it is, in one word."""
+    return kind(port.switching).word
+
+
+def setting_words(port: Port) -> str:
+    """Returns what a port is set to, in the words of the switch file."""
+    return kind(port.switching).words(port.switching)
+
+
+def vlan_words(switching: Switching) -> str:
+    """Returns the VLANs a port is set to, as written where possible."""
+    return kind(switching).vlans(switching)
+
+
+def mode_setting(port: Port) -> Setting:
+    """Returns the setting that makes a port what it is."""
+    return kind(port.switching).setting
+
+
+def unknown(port: Port) -> str:
+    """Names the fact about a port that the input does not state and forwarding depends on; empty when there is none."""
+    return kind(port.switching).unknown(port.switching, port.stance)

@@ -1,0 +1,81 @@
+"""The claim of a certificate: whether it claims anything, what it says in full, and what a proof of it rests on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from inkov.model.campus import Campus
+from inkov.model.switch import Bridged, General, Kind, Trunk
+from inkov.recheck.frames import Malformed
+from inkov.recheck.gateways import Gateways, served
+from inkov.recheck.ports import Ports
+from inkov.recheck.stations import Stations
+from inkov.recheck.wiring import Wiring
+
+
+def checked(claim: Any) -> None:
+    """Sees to it that a claim claims something.
+
+    Raises:
+        Malformed: it names nobody, no pair, no layer, or is of no kind that there is.
+    """
+    names = claim["segments"]
+    if claim["kind"] not in {"apart", "only", "together"}:
+        raise Malformed(f"{claim['kind']!r:.40} is no kind of claim")
+    if not names or not isinstance(names, list) or len(set(names)) != len(names) or not all(map(str.strip, names)):
+        raise Malformed("the claim names no segments, or one twice")
+    if not claim["layers"] or not set(claim["layers"]) <= {2, 3}:
+        raise Malformed("the claim is about no layer")
+    if claim["kind"] == "together":
+        if claim["surviving"] not in {0, 1, 2} or isinstance(claim["surviving"], bool):
+            raise Malformed("the claim survives no number of failures that there is")
+        return
+    pairs = claim["pairs"]
+    if not pairs or not all(len(p) == 2 and p[0] != p[1] and set(p) <= set(names) for p in pairs):
+        raise Malformed("the claim has no pairs of its segments")
+    if claim["facing"] not in {"honest", "hostile"}:
+        raise Malformed(f"{claim['facing']!r:.40} is no kind of station")
+    if claim["kind"] == "only" and not claim["through"]:
+        raise Malformed("the claim names nothing that its segments may meet through")
+
+
+def sentence(claim: Any) -> str:
+    """Returns what a claim says, whatever its title says."""
+    layers = " and ".join(map(str, claim["layers"]))
+    where = f"at layer{'s' if len(claim['layers']) > 1 else ''} {layers}"
+    if claim["kind"] == "together":
+        survives = f", surviving {claim['surviving']}" if claim["surviving"] else ""
+        return f"together {', '.join(claim['segments'])}, {where}{survives}"
+    pairs = ", ".join(f"{a} and {b}" for a, b in claim["pairs"])
+    through = f", but through {', '.join(claim['through'])}" if claim["through"] else ""
+    return f"apart {pairs}, {where}, facing {claim['facing']} stations{through}"
+
+
+def assumptions(
+    campus: Campus, made: Wiring, ports: Ports, stations: Mapping[str, Stations], layers: list[int]
+) -> Iterator[str]:
+    """Yields what a proof that segments are apart takes for granted, in words."""
+    gateways = Gateways(campus, made, ports)
+    shared = [
+        str(ref)
+        for ref in sorted({r for s in stations.values() for r in s.ports}, key=lambda r: r.order)
+        if isinstance(campus.switches[ref.switch].ports[ref.port].switching, Trunk | General | Bridged)
+        and sum(ref in s.ports for s in stations.values()) > 1
+    ]
+    if shared:
+        yield f"the station behind each of these trunks keeps its VLANs apart: {', '.join(shared)}"
+    if made.heard_outside:
+        yield f"no device that is not in the campus joins VLANs by itself: {', '.join(made.heard_outside)}"
+    if tableless := [s.name for s in campus.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]:
+        yield f"switches without a VLAN table relay every VLAN their ports allow: {', '.join(tableless)}"
+    if 3 in layers:
+        by_vlan = served(gateways)
+        alone = [n for n, s in stations.items() if not s.segment.closed and not _served(s, by_vlan)]
+        if alone:
+            yield f"segments without a gateway in the input have none: {', '.join(alone)}"
+
+
+def _served(stations: Stations, by_vlan: Mapping[int, object]) -> bool:
+    domains = {d for _, (d, _) in stations.starts} | {d for _, d in stations.hearers}
+    return any(by_vlan.get(d) for d in domains)

@@ -1,0 +1,1 @@
+"""What runs keep: what was read, baselines, certificates; and files written whole."""

@@ -1,0 +1,72 @@
+"""What a hostile station can do, frame by frame: any tags, and the trunk it makes of a willing port."""
+
+from dataclasses import replace
+from itertools import product
+
+from inkov.model.switch import Access, Negotiated, Stance
+from proof_sides import edge_ports, hearers, senders
+from simulator import listeners
+from strategies import VLANS
+
+
+def frames(campus):
+    """Every frame of up to two tags, of every format in the campus."""
+    names = {p.tag_format for s in campus.switches.values() for p in s.ports.values()} - {"802.1Q", "negotiated"}
+    outer = [v + 4096 * k for v in (0, *VLANS, 99) for k in range(len(names) + 1)]
+    inner = [v + 4096 * k for v in VLANS for k in range(len(names) + 1)]
+    return [(), *((v,) for v in outer), *product(outer, inner)]
+
+
+def own_ports(campus, vid):
+    """The ports a hostile station of a VLAN may be on."""
+    set_so = set()
+    for ref in edge_ports(campus):
+        switching = campus.switches[ref.switch].ports[ref.port].switching
+        access = switching.access if isinstance(switching, Negotiated) else switching
+        if isinstance(access, Access) and access.vid == vid:
+            set_so.add(ref)  # dead as an access port perhaps, and still willing to negotiate
+    return {ref for ref, _ in senders(campus, vid)} | hearers(campus, vid) | set_so
+
+
+def variants(campus, ref):
+    """The campus as it is, and with a willing port turned into the trunk that a station can make of it."""
+    yield campus
+    switch = campus.switches[ref.switch]
+    port = switch.ports[ref.port]
+    if isinstance(port.switching, Negotiated) and port.stance in {Stance.PASSIVE, Stance.ACTIVE}:
+        trunk = replace(port, switching=port.switching.trunk)
+        yield replace(
+            campus, switches={**campus.switches, ref.switch: replace(switch, ports={**switch.ports, ref.port: trunk})}
+        )
+
+
+def attacked(campus, a, b):
+    """Whether some frame from a hostile station of `a` is heard in `b`."""
+    theirs = hearers(campus, b)
+    return any(
+        at in theirs and vlan == b
+        for ref in own_ports(campus, a)
+        for made in variants(campus, ref)
+        for tags in frames(campus)
+        for at, vlan, _ in listeners(made, ref, tags)
+    )
+
+
+def overheard(campus, a, b):
+    """Whether an honest frame of `b` is heard by a hostile station of `a`, whatever tag it has there."""
+    for ref in own_ports(campus, a):
+        for made in variants(campus, ref):
+            for sender, tags in senders(campus, b):
+                if sender != ref and any(at == ref for at, _, _ in listeners(made, sender, tags)):
+                    return True
+    return False
+
+
+def replays(campus, witness):
+    """Whether the frame of a witness is really heard at its end, with the ends made trunks where they are willing."""
+    first, last = witness.way[0], witness.way[-1]
+    return first.by == last.out or any(
+        last.out in {at for at, _, _ in listeners(both, first.by, first.arrived)}
+        for made in variants(campus, first.by)
+        for both in variants(made, last.out)
+    )

@@ -1,0 +1,134 @@
+"""Small campuses, each for a family of wrong verdicts that once were given: what must not be said, and what is said instead."""
+
+import json
+
+import pytest
+
+import inkov
+from conftest import DATA, write_files
+from inkov.proof.outcome import Broken, CannotTell, Proved
+
+CASES = json.loads((DATA / "soundness" / "cases.json").read_text("utf-8"))
+OUTCOMES = {Proved: "proved", Broken: "broken", CannotTell: "cannot tell"}
+
+
+def verdict(site, claim, **options):
+    (made,) = inkov.prove(inkov.load(site), [claim], **options)
+    return made.outcome
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda c: c["site"])
+def test_no_verdict_that_would_be_wrong(case):
+    outcome = verdict(DATA / "soundness" / "sites" / case["site"], case["claim"])
+    assert OUTCOMES[type(outcome)] not in case["must_not_be"], case["why"]
+
+
+def switch(name, ports, vlans="{10: a, 20: b}", **more):
+    lines = [f"inkov: switch\nname: {name}\nvlans: {vlans}\nports: {ports}"]
+    return "\n".join([*lines, *(f"{k.replace('_', '-')}: {v}" for k, v in more.items())]) + "\n"
+
+
+CAMPUS = "inkov: campus\nname: x\ncables: [{}]\nsegments: {{a: {{vlan: 10}}, b: {{vlan: 20}}}}\n"
+
+
+def test_a_tag_of_another_format_is_payload_and_falls_into_the_native_vlan(tmp_path):
+    """VLAN 10 leaves tagged in a format the far end does not know: there it is untagged, in 20."""
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, u: {trunk: '10', native: none, tags: other}}"),
+        "t.yaml": switch("T", "{1: {access: 20}, u: {trunk: '10,20', native: 20}}"),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    assert isinstance(verdict(write_files(tmp_path, files), "apart a b"), Broken)
+
+
+def test_a_tunnel_takes_tags_of_every_format(tmp_path):
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, u: {trunk: '10', native: none, tags: other}}"),
+        "t.yaml": switch("T", "{1: {access: 20}, u: {tunnel: 20}}"),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    assert isinstance(verdict(write_files(tmp_path, files), "apart a b"), Broken)
+
+
+def test_a_box_of_bridges_passes_tags_it_has_no_subinterface_for(tmp_path):
+    """Checked on Linux bridges: the bridge of untagged frames does not look at tags."""
+    box = "inkov: switch\nname: B\nports: {x: , y: }\ndomains: {30: {untagged: 'x,y'}}\n"
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, u: {trunk: '10', native: none}}"),
+        "b.yaml": box,
+        "t.yaml": switch("T", "{1: {access: 10}, u: {trunk: '10', native: none}}"),
+        "campus.yaml": "inkov: campus\nname: x\ncables: [S u - B x, B y - T u]\n"
+        "segments: {one: {ports: 'S:1'}, two: {ports: 'T:1'}}\n",
+    }
+    assert isinstance(verdict(write_files(tmp_path, files), "apart one two"), Broken)
+
+
+def test_an_unfiltered_port_with_a_dead_pvid_still_takes_tags(tmp_path):
+    port = "{general: {pvid: 99, untagged: 99, filtering: false}}"
+    files = {
+        "s.yaml": switch("S", f"{{1: {port}, 2: {{access: 20}}}}"),
+        "campus.yaml": "inkov: campus\nname: x\nsegments: {odd: {ports: 'S:1'}, b: {vlan: 20}}\n",
+    }
+    assert isinstance(verdict(write_files(tmp_path, files), "apart odd b facing hostile"), Broken)
+
+
+def test_learned_routes_may_be_more_specific_than_what_is_in_sight(tmp_path):
+    files = {
+        "s.yaml": switch(
+            "S",
+            "{1: {access: 10}, 2: {access: 20}, u: {trunk: '30', native: none}}",
+            vlans="{10: a, 20: b, 30: c}",
+            routing="true",
+            learns_routes="true",
+            gateways="{10: 192.0.2.1/27, 30: 198.51.100.1/24}",
+        ),
+        "t.yaml": switch(
+            "T",
+            "{2: {access: 20}, u: {trunk: '30', native: none}}",
+            vlans="{20: b, 30: c}",
+            routing="true",
+            gateways="{20: 203.0.113.1/27, 30: 198.51.100.2/24}",
+        ),
+        "campus.yaml": CAMPUS.format("S u - T u").replace("b: {vlan: 20}", "b: {vlan: 20, subnet: 203.0.113.0/27}"),
+    }
+    site = write_files(tmp_path, files)
+    assert isinstance(verdict(site, "apart a b layer 3"), CannotTell)
+
+
+def test_dead_ports_break_together_by_name_and_are_said_of_an_empty_apart(tmp_path):
+    files = {
+        "s.yaml": switch("S", "{1-2: {access: 10}, u: {trunk: '10', native: none}}"),
+        "t.yaml": switch("T", "{1: {access: 10}, 2: {access: 20}, u: {trunk: '10', native: none}}", "{30: c}"),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    site = write_files(tmp_path, files)
+    broken = verdict(site, "together a")
+    assert isinstance(broken, Broken)
+    assert broken.stop.why == "1 of its 3 ports is dead: T does not define 10"
+    proved = verdict(site, "apart a b")
+    assert isinstance(proved, Proved)
+    assert proved.why.endswith("b is empty: its one port is dead: T does not define 20")
+
+
+def test_strict_assumes_nothing(tmp_path):
+    """A proof that rests on what is behind a trunk is none for whoever assumes nothing."""
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, 2: {trunk: '10,20', native: none}}", assume="{tagged-native: drop}")
+    }
+    site = write_files(tmp_path, files)
+    proved = verdict(site, "apart 10 20 layer 2")
+    assert proved.assumed == ("the station behind each of these trunks keeps its VLANs apart: S:2",)
+    strict = verdict(site, "apart 10 20 layer 2", strict=True)
+    assert strict == CannotTell(("whether the station behind each of these trunks keeps its VLANs apart: S:2",))
+
+
+def test_a_loop_that_no_tree_opens_is_no_way(tmp_path):
+    trunks = "u1: {trunk: '10', native: none}, u2: {trunk: '10', native: none}"
+    files = {
+        "s.yaml": switch("S", f"{{1: {{access: 10}}, {trunks}}}", tree="{protocol: 'off'}"),
+        "t.yaml": switch("T", f"{{1: {{access: 10}}, {trunks}}}", tree="{protocol: 'off'}"),
+        "campus.yaml": CAMPUS.format("S u1 - T u1, S u2 - T u2"),
+    }
+    broken = verdict(write_files(tmp_path, files), "together a")
+    assert isinstance(broken, Broken)
+    assert "no tree opens that ring" in broken.stop.why
