@@ -3,6 +3,7 @@
 import inkov
 from inkov.forwarding.network import Network
 from inkov.forwarding.sync import Syncing
+from inkov.kinds.relay import View
 from inkov.model.names import PortRef
 from inkov.model.vlanset import VlanSet
 
@@ -55,6 +56,26 @@ def test_forbidden_is_never_sent(site):
     links = {"s1:b": "b: {trunk: all, registration: {forbidden: 10}}"}
     network = Network(inkov.load(site(row(*["pruning: true\n"] * 3, members=members, links=links))))
     assert "10" not in carried(network)[1].split(",")
+
+
+def test_interest_does_not_travel_over_a_port_that_the_tree_shuts(site):
+    """s2 hears of s1's members over a link that is shut, so it wants nothing for them from s0."""
+    files = {}
+    for i, (name, members) in enumerate((("s0", "1: {access: 10}, "), ("s1", "1: {access: 10}, "), ("s2", ""))):
+        files[f"{name}.yaml"] = (
+            f"inkov: switch\nname: {name}\nmac: 00:00:5e:00:53:0{i}\nvlans: {{10: }}\npruning: true\n"
+            f"tree: {{protocol: rstp, priority: {4096 * (i + 1)}}}\nports: {{{members}a: {{trunk: all}}, b: {{trunk: all}}}}\n"
+        )
+    files["campus.yaml"] = "inkov: campus\nname: x\ncables: [s0 a - s1 a, s0 b - s2 a, s1 b - s2 b]\n"
+    network = Network(inkov.load(site(files)))
+    assert network.trees.blocks(PortRef("s2", "b")) >> 10 & 1
+    assert network.pruning.pruned(PortRef("s0", "b")) >> 10 & 1
+    assert not network.pruning.pruned(PortRef("s0", "a")) >> 10 & 1
+
+
+def test_the_default_vlan_is_announced_as_it_is_never_pruned(site):
+    network = Network(inkov.load(site(row(*["pruning: true\n"] * 3))))
+    assert network.pruning.announced(View.USUAL)[PortRef("s0", "b")] >> 1 & 1
 
 
 def sync(role, generation, secret="kelp", more=""):

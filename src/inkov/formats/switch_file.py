@@ -54,7 +54,7 @@ _YES = {"own_tag": "accept", "native_outside_list": "pass", "tagged_native": "ac
 def habits(*stated: Assume) -> tuple[Habits, frozenset[str]]:
     """Returns habits: each as the first block that states it says, else the usual; and which of them nothing states."""
     said = {key: v for a in reversed(stated) for key in _YES if (v := getattr(a, key)) is not None}
-    return Habits(**{key: v == _YES[key] for key, v in said.items()}), ALL_HABITS - said.keys()
+    return Habits(**{key: v == _YES[key] for key, v in said.items()}), ALL_HABITS - frozenset(said)
 
 
 class _Builder:

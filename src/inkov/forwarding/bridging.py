@@ -15,12 +15,12 @@ from inkov.kinds.relay import Mask, RelayMap, Tags, View, tag_of
 from inkov.kinds.table import (
     as_access,
     as_trunk,
+    by_access_vlan,
     common,
     is_stated,
     is_tunnel,
     memberships,
     negotiates,
-    plain_access,
     relay_map,
     station_vlans,
     subinterfaces,
@@ -101,9 +101,10 @@ class Bridging(Plant):
 
     def _compiled(self, name: str, port: Port, view: View) -> RelayMap:
         """Returns the relay map of a port in one mode; ports that are set alike are worked out once."""
-        switch = self.switches[name]
-        active = self.active(name, view)
-        key = (name, port.switching, port.enabled, port.tag_format, active, view)
+        switch, active = self.switches[name], self.active(name, view)
+        others = () if view is View.USUAL else tuple(self.syncing.candidates(name))
+        of_switch = (switch.habits, switch.unstated_habits, id(switch.vlans), name if others else "")
+        key = (port.switching, port.enabled, port.tag_format, active, view, of_switch)
         if key not in self._alike:
             self._alike[key] = relay_map(
                 port,
@@ -111,7 +112,7 @@ class Bridging(Plant):
                 active,
                 view,
                 self.formats,
-                others=() if view is View.USUAL else self.syncing.candidates(name),
+                others=others,
             )
         return self._alike[key]
 
@@ -192,14 +193,25 @@ class Bridging(Plant):
         Untagged and voice VLANs, and for private VLANs all that the station hears. Trunks do not count.
         """
         found: dict[Vid, dict[str, list[PortRef]]] = defaultdict(dict)
-        for name, refs in self.station_ports.items():
-            ports = self.switches[name].ports
-            for ref in refs:
-                switching = ports[ref.port].switching
-                vid = plain_access(switching)
-                for v in (vid,) if vid is not None else station_vlans(switching):
-                    found[v].setdefault(name, []).append(ref)
+        for name, (plain, others) in self._parted.items():
+            for vid, refs in plain.items():
+                found[vid][name] = refs
+            rest: dict[Vid, list[PortRef]] = defaultdict(list)
+            for ref in others:
+                for vid in station_vlans(self.port(ref).switching):
+                    rest[vid].append(ref)
+            for vid, refs in rest.items():
+                found[vid][name] = sorted([*plain.get(vid, ()), *refs], key=lambda r: r.order)
         return found
+
+    @cached_property
+    def _parted(self) -> Mapping[str, tuple[dict[Vid, list[PortRef]], list[PortRef]]]:
+        """The station ports of each switch: plain access ports by VLAN, and all others."""
+        return {
+            name: by_access_vlan((ref, ports[ref.port]) for ref in refs)
+            for name, refs in self.station_ports.items()
+            for ports in [self.switches[name].ports]
+        }
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:
         """Returns the members of a VLAN on switches that relay it."""
@@ -209,13 +221,7 @@ class Bridging(Plant):
     @cached_property
     def _unusual(self) -> list[PortRef]:
         """Station ports that are more than an access port, in natural order; few, so that others need not look at all."""
-        return [
-            ref
-            for name, refs in self.station_ports.items()
-            for ports in [self.switches[name].ports]
-            for ref in refs
-            if plain_access(ports[ref.port].switching) is None
-        ]
+        return [ref for _, others in self._parted.values() for ref in others]
 
     @cached_property
     def uncommon(self) -> Mapping[PortRef, None]:

@@ -6,12 +6,13 @@ what every reading does.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import reduce
 from itertools import product
 from operator import and_, or_
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 from inkov.kinds.access import AccessKind
 from inkov.kinds.bridged import BridgedKind
@@ -191,9 +192,23 @@ def knows_its_mode(port: Port) -> bool:
 # -- what is set -------------------------------------------------------------------------------------
 
 
-def plain_access(switching: Switching) -> Vid | None:
-    """Returns the VLAN of an access port without a voice VLAN, as nearly all ports are; None for every other port."""
-    return switching.vid if isinstance(switching, Access) and switching.voice is None else None
+Item = TypeVar("Item")
+
+
+def by_access_vlan(ports: Iterable[tuple[Item, Port]]) -> tuple[dict[Vid, list[Item]], list[Item]]:
+    """Parts ports into plain access ports by VLAN, as nearly all are, and all others; each in the order given.
+
+    Access ports with a voice VLAN, or without a VLAN that is stated, are among the others.
+    """
+    plain: dict[Vid, list[Item]] = defaultdict(list)
+    others: list[Item] = []
+    for item, port in ports:
+        switching = port.switching
+        if isinstance(switching, Access) and switching.voice is None and switching.vid is not None:
+            plain[switching.vid].append(item)
+        else:
+            others.append(item)
+    return plain, others
 
 
 def common(switching: Switching) -> bool:

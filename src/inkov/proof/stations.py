@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
+from functools import cached_property
 from typing import NamedTuple
 
 from inkov.forwarding.network import Network
@@ -46,8 +47,6 @@ class Stations:
         senders: for each place where frames of the segment start, the ports they come from, in natural order.
         hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
-        named: the ports it names, or that are set to be in its VLANs, dead ones too.
-        dead: ports of it that pass nothing in this view.
         masks: the domains of `senders` on each switch, as one mask.
         sent: the domains of `senders` on any switch.
         heard: the domains of `hearers` on any switch.
@@ -61,19 +60,13 @@ class Stations:
         self.vlans = segment.vlans
         senders: dict[Place, list[PortRef]] = defaultdict(list)
         hearers: dict[Place, list[PortRef]] = defaultdict(list)
+        self._network = network
         if segment.ports is None:
             self._in_vlans(network, senders, hearers)
-            named = {
-                r for v in self.vlans if v in network.members for refs in network.members[v].values() for r in refs
-            }
         else:
             live = {ref for refs in network.station_ports.values() for ref in refs}
-            named = {r for ref in segment.ports for r in _looked_at(network, ref)}
-            self._on_ports(network, sorted(named & live, key=lambda r: r.order), senders, hearers)
+            self._on_ports(network, sorted(self.named & live, key=lambda r: r.order), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
-        self.named = frozenset(named)
-        alive = {ref for places in (senders, hearers) for refs in places.values() for ref in refs}
-        self.dead = _dead(network, segment, {r for r in named - alive if r.switch not in network.failed})
         self.senders: Mapping[Place, list[PortRef]] = _ordered(senders)
         self.hearers: Mapping[Place, list[PortRef]] = _ordered(hearers)
         self.masks = _masks(self.senders)
@@ -98,6 +91,21 @@ class Stations:
                 senders[ref.switch, domain].append(ref)
             for domain in bits(network.honest(ref, self.view).sends & self.vlans.mask):
                 hearers[ref.switch, domain].append(ref)
+
+    @cached_property
+    def named(self) -> frozenset[PortRef]:
+        """The ports it names, or that are set to be in its VLANs, dead ones too."""
+        members, segment = self._network.members, self.segment
+        if segment.ports is not None:
+            return frozenset(r for ref in segment.ports for r in _looked_at(self._network, ref))
+        homes = (members[v] for v in bits(segment.vlans.mask & self._network.inhabited))
+        return frozenset(r for by_switch in homes for refs in by_switch.values() for r in refs)
+
+    @cached_property
+    def dead(self) -> tuple[Dead, ...]:
+        """Ports of it that pass nothing in this view."""
+        gone = self._network.failed
+        return _dead(self._network, self.segment, {r for r in self.named - self.ports if r.switch not in gone})
 
     @property
     def starts(self) -> list[tuple[str, Domain, Tags]]:
