@@ -130,6 +130,27 @@ def test_habit_blocks_a_link_whose_natives_differ(ring):
     assert {"archive:u1", "seal-ward:u1"} <= blocked(network, 310) & blocked(network, 330)
 
 
+def test_habit_blocks_a_link_whose_ends_are_of_different_kinds(ring):
+    edits = [
+        ("archive.yaml", "u1: {trunk: '310,330'}", "u1: {access: 310}"),
+        ("archive.yaml", "vlans:", "assume: {uneven-link: block}\nvlans:"),
+    ]
+    network = ring(*["{protocol: per-vlan}"] * 3, edits=edits)
+    for ref in ("archive:u1", "seal-ward:u1"):
+        assert network.trees.blocks(PortRef.parse(ref)) >> 330 & 1
+    let = ring(*["{protocol: per-vlan}"] * 3, edits=edits[:1])
+    assert not let.trees.allows(PortRef.parse("archive:u1"), View.MUST) >> 330 & 1  # nothing states the habit
+    assert let.trees.allows(PortRef.parse("archive:u1")) >> 330 & 1
+
+
+def test_a_port_that_lost_by_cost_is_told_so(ring):
+    edits = [("seal-ward.yaml", "u1: {trunk: '310,330'}", "u1: {trunk: '310,330', tree: {cost: 4}}")]
+    network = ring("{protocol: rstp, priority: 4096}", *["{protocol: rstp}"] * 2, edits=edits)
+    (tree,) = network.trees.parts[0].trees
+    lost = tree.election.beaten[PortRef("pump-loft", "u2")]
+    assert (lost.basis, lost.own, lost.other) == (Basis.COST, 20_000, 4)
+
+
 def test_backup_ports_and_hubs():
     """Two ports of one bridge on one LAN: the lower number stays designated, the other is its backup."""
     ids = {"a": BridgeId(4096, "00", "a"), "b": BridgeId(8192, "01", "b")}

@@ -6,7 +6,12 @@ import pytest
 
 import inkov
 from conftest import DATA, write_files
-from inkov.proof.outcome import Broken, CannotTell, Proved
+from inkov.forwarding.network import Network
+from inkov.model.campus import Apart, Facing
+from inkov.proof.certificate import certificate
+from inkov.proof.outcome import Broken, CannotTell, Proved, Verdict
+from inkov.proof.prove import Prover
+from inkov.recheck.check import check
 
 CASES = json.loads((DATA / "soundness" / "cases.json").read_text("utf-8"))
 OUTCOMES = {Proved: "proved", Broken: "broken", CannotTell: "cannot tell"}
@@ -132,3 +137,74 @@ def test_a_loop_that_no_tree_opens_is_no_way(tmp_path):
     broken = verdict(write_files(tmp_path, files), "together a")
     assert isinstance(broken, Broken)
     assert "no tree opens that ring" in broken.stop.why
+
+
+def test_a_gateway_behind_a_dead_far_end_is_down(tmp_path):
+    router = "inkov: switch\nname: R\nkind: router\nports: {e: {subinterfaces: {10: 192.0.2.1/27}}}\n"
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, u: {trunk: '10', native: none, enabled: false}}"),
+        "r.yaml": router,
+        "campus.yaml": CAMPUS.format("S u - R e"),
+    }
+    network = Network(inkov.load(write_files(tmp_path, files)))
+    state = network.gateways.state(network.gateways.all[0])
+    assert (state.up, state.why) == (False, "S:u, the far end of R:e, is disabled")
+
+
+PRIVATE = "{600: {type: primary}, 601: {type: isolated, primary: 600}, 20: b}"
+
+
+def test_the_gateway_of_a_primary_may_serve_its_secondaries(tmp_path):
+    """RFC 5517, 3: whether it does is the platform's business, so nothing is proved."""
+    ports = "{1: {private: {primary: 600, secondary: 601}}, 2: {access: 20}, u: {trunk: '600,601', native: none}}"
+    gateways = "{600: 192.0.2.1/27, 20: 192.0.2.33/27}"
+    files = {
+        "s.yaml": switch("S", ports, PRIVATE, routing="true", gateways=gateways),
+        "campus.yaml": "inkov: campus\nname: x\nsegments: {alone: {vlan: 601, subnet: 192.0.2.0/27}, b: {vlan: 20}}\n",
+    }
+    assert isinstance(verdict(write_files(tmp_path, files), "apart alone b layer 3"), CannotTell)
+
+
+def test_what_cannot_be_told_after_a_failure_is_not_survived(tmp_path):
+    """The second way is a LAG that does not say how it forms: with the first cut, it hangs on that."""
+    tree = "{protocol: rstp}"
+    files = {
+        name: switch(
+            name[0].upper(),
+            "{1: {access: 10}, u1: {trunk: '10', native: none}, m1: {lag: up}}",
+            tree=tree,
+            lags="{up: {trunk: '10', native: none}}",
+            mac=f"00:00:5e:00:53:0{n}",
+        )
+        for n, name in enumerate(("s.yaml", "t.yaml"))
+    }
+    files["campus.yaml"] = CAMPUS.format("S u1 - T u1, S m1 - T m1")
+    outcome = verdict(write_files(tmp_path, files), "together a surviving 1")
+    assert isinstance(outcome, CannotTell)
+
+
+def test_a_proof_names_devices_outside_the_campus(tmp_path):
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, 2: {access: 20}}", neighbours="{2: printer 1}"),
+        "campus.yaml": "inkov: campus\nname: x\nsegments: {a: {vlan: 10}, b: {vlan: 20}}\n",
+    }
+    proved = verdict(write_files(tmp_path, files), "apart a b layer 2")
+    assert proved.assumed == ("no device that is not in the campus joins VLANs by itself: S:2 (printer)",)
+
+
+def test_the_checker_doubts_habits_by_itself(tmp_path):
+    """A proof made where a habit was stated is none where nothing states it: a tag inside a frame tagged 0 may pass."""
+    trunk = "u: {trunk: '10,20', native: 10}"
+    stated = {
+        "s.yaml": switch("S", f"{{1: {{access: 10}}, {trunk}}}", assume="{own-tag: drop, tagged-native: drop}"),
+        "t.yaml": switch("T", f"{{2: {{access: 20}}, {trunk}}}", assume="{own-tag: drop, tagged-native: drop}"),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    campus = inkov.load(write_files(tmp_path / "stated", stated))
+    prover = Prover(Network(campus))
+    claim = Apart("x", ("a", "b"), facing=Facing.HOSTILE, layers=frozenset({2}))
+    document = json.loads(json.dumps(certificate(prover, Verdict(claim, prover.decide(claim)), {})))
+    assert check(campus, document).reasons == []
+    silent = {n: "\n".join(line for line in t.split("\n") if "own-tag" not in line) for n, t in stated.items()}
+    (reason,) = check(inkov.load(write_files(tmp_path / "silent", silent)), document).reasons
+    assert "has a hole" in reason

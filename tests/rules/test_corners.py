@@ -1,0 +1,50 @@
+"""Corners of rules that their examples do not reach."""
+
+import inkov
+from conftest import write_files
+from inkov.rules.registry import switch_text
+
+
+def found(folder, files, rule):
+    campus = inkov.load(write_files(folder, files))
+    return [(f.severity.value, f.place) for head in inkov.audit(campus) for f in (head, *head.also) if f.rule == rule]
+
+
+def test_subnets_of_different_routing_tables_may_overlap(tmp_path):
+    gateways = "{{340: 198.51.100.33/27, 350: {{address: 198.51.100.40/26, vrf: {}}}}}"
+    text = "{340: research, 350: kiosks}", "{1: {access: 340}, 2: {access: 350}}"
+    apart = {"a.yaml": switch_text("core", *text, gateways=gateways.format("guests"), routing="true")}
+    assert found(tmp_path / "a", apart, "gateway/overlap") == []
+    same = {"a.yaml": switch_text("core", *text, gateways=gateways.format("''"), routing="true")}
+    assert found(tmp_path / "b", same, "gateway/overlap") == [("risk", "core and core")]
+
+
+def test_a_suspended_voice_vlan_is_as_bad_as_none(tmp_path):
+    table = "{340: research, 390: {name: phones, state: suspended}}"
+    files = {"a.yaml": switch_text("archive", table, "{1-2: {access: 340, voice: 390}}")}
+    assert found(tmp_path, files, "voice/undefined") == [("outage", "archive:1-2")]
+
+
+def test_a_wiping_table_is_an_outage_once_it_is_joined_and_a_risk_before(tmp_path):
+    ports = "{1: {access: 310}, 2: {access: 330}, u1: {trunk: '310,330'}}"
+    sync = "{{group: g, role: {}, generation: {}, secret: s}}"
+
+    def two(**cabled):
+        return {
+            "a.yaml": switch_text("a", "{310: x, 330: y}", ports, sync=sync.format("author", 7), **cabled),
+            "b.yaml": switch_text("b", "{310: x}", ports, sync=sync.format("follower", 90)),
+        }
+
+    assert found(tmp_path / "now", two(neighbours="{u1: b u1}"), "sync/wipe") == [("outage", "b")]
+    assert found(tmp_path / "later", two(), "sync/wipe") == [("risk", "b")]
+
+
+def test_an_unstated_generation_wipes_nothing_for_sure(tmp_path):
+    ports = "{1: {access: 310}, u1: {trunk: '310'}}"
+    files = {
+        "a.yaml": switch_text(
+            "a", "{310: x}", ports, sync="{group: g, role: author, generation: 7}", neighbours="{u1: b u1}"
+        ),
+        "b.yaml": switch_text("b", "{320: y}", ports, sync="{group: g}"),
+    }
+    assert found(tmp_path, files, "sync/wipe") == []
