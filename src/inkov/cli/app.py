@@ -6,7 +6,6 @@ import contextlib
 import gc
 import os
 import sys
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -30,6 +29,7 @@ from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.cli.planning import trim
 from inkov.cli.proving import decide, prove, recheck
 from inkov.model.errors import BadInput
+from inkov.render.documents import DOCUMENTS
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -101,18 +101,17 @@ def vlans(
     """Show each VLAN across all switches in one row, with its islands."""
     network = load_network(site)
     from inkov import api
-    from inkov.render.jsondoc import to_json
     from inkov.render.table_text import converged_text, vlans_text
     from inkov.views.tables import sync_rows, vlan_rows
 
     switches, some = chosen_switches(network, switch), chosen_vlans(vlan)
     if not converged:
         rows = vlan_rows(network, switches, some)
-        emit(result_format, output, lambda: vlans_text(rows), lambda: to_json(rows))
+        emit(result_format, output, rows, vlans_text)
         return
     changes = sync_rows(network, switches, some)
     after = vlan_rows(api.network(api.converged(network.campus)), switches, some)
-    emit(result_format, output, lambda: converged_text(changes, after), lambda: to_json(after))
+    emit(result_format, output, after, lambda rows: converged_text(changes, rows))
 
 
 @app.command(epilog="Example: inkov links exports --vlan 330")
@@ -126,12 +125,11 @@ def links(
 ) -> None:
     """Show both ends of each link in one row: what crosses, and why the rest is lost."""
     network = load_network(site)
-    from inkov.render.jsondoc import to_json
     from inkov.render.table_text import links_text
     from inkov.views.tables import link_rows
 
     rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
-    emit(result_format, output, lambda: links_text(rows), lambda: to_json(rows))
+    emit(result_format, output, rows, links_text)
 
 
 @app.command(epilog="Example: inkov tree exports --vlan 330")
@@ -144,12 +142,11 @@ def tree(
 ) -> None:
     """Draw the spanning trees: the root, each switch's way to it, and why each blocked port lost."""
     network = load_network(site)
-    from inkov.render.jsondoc import to_json
     from inkov.render.tree_text import trees_text
     from inkov.views.trees import trees_view
 
     view = trees_view(network, chosen_vlans(vlan))
-    emit(result_format, output, lambda: trees_text(view), lambda: to_json(view))
+    emit(result_format, output, view, trees_text)
 
 
 @app.command(epilog="Example: inkov ports exports --switch kelp-hall")
@@ -168,7 +165,6 @@ def ports(
 ) -> None:
     """Show what each port is set to and what it faces."""
     network = load_network(site)
-    from inkov.render.jsondoc import to_json
     from inkov.render.relay_text import grids_text, relays_text, rogues_text
     from inkov.render.table_text import ports_text
     from inkov.views.relays import grids, relay_rows
@@ -178,16 +174,16 @@ def ports(
     switches, vlans_ = chosen_switches(network, switch), chosen_vlans(vlan)
     if relay:
         maps = relay_rows(network, switches)
-        emit(result_format, output, lambda: relays_text(maps), lambda: to_json(maps))
+        emit(result_format, output, maps, relays_text)
     elif rogue:
         gains = rogue_rows(network, switches)
-        emit(result_format, output, lambda: rogues_text(gains), lambda: to_json(gains))
+        emit(result_format, output, gains, rogues_text)
     elif grid:
         made = grids(network, switches, vlans_)
-        emit(result_format, output, lambda: grids_text(made), lambda: to_json(made))
+        emit(result_format, output, made, grids_text)
     else:
         rows = port_rows(network, switches, vlans_)
-        emit(result_format, output, lambda: ports_text(rows), lambda: to_json(rows))
+        emit(result_format, output, rows, ports_text)
 
 
 @app.command(epilog="Example: inkov flood exports kelp-hall:12")
@@ -208,13 +204,12 @@ def flood(
         raise typer.BadParameter("--inner needs --tag")
     network = load_network(site)
     from inkov.api import port_named
-    from inkov.render.jsondoc import flood_json
     from inkov.render.table_text import flood_text
     from inkov.views.tables import flood_rows
 
     source = None if port is None else port_named(network.campus, port)
-    rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
-    emit(result_format, output, lambda: flood_text(rows), lambda: flood_json(rows))
+    rows = tuple(flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None)))
+    emit(result_format, output, rows, flood_text)
 
 
 @app.command(epilog="Example: inkov trace quillfin/as-found till-2 archive-1")
@@ -233,13 +228,12 @@ def trace(
     network = load_network(site)
     from inkov.api import port_named
     from inkov.proof.trace import trace as run
-    from inkov.render.jsondoc import to_json
     from inkov.render.trace_text import trace_text
     from inkov.views.traces import trace_view
 
     ends = port_named(network.campus, a), port_named(network.campus, b)
     view = trace_view(network, run(network, *ends), (a, b))
-    emit(result_format, output, lambda: trace_text(view), lambda: to_json(view))
+    emit(result_format, output, view, trace_text)
     if not view.both:
         raise typer.Exit(Exit.FOUND)
 
@@ -262,42 +256,29 @@ def explain(
     if rule not in RULES and not listed:
         hint = nearest(rule or "", [*RULES, *(r.theme for r in RULES.values())])
         raise BadInput([Problem(Source("explain"), f"there is no rule {rule!r}{hint}")])
-    emit(Format.TEXT, None, lambda: rules_text(listed) if listed else rule_text(RULES[rule or ""]), str)
-
-
-class Kind(StrEnum):
-    """Documents that `schema` describes: two that Inkov reads, certificates, then what its commands write as JSON; `segments` is `prove --grid`, `relay`, `rogue` and `grid` are those options of `ports`."""
-
-    SWITCH = "switch"
-    CAMPUS = "campus"
-    AUDIT = "audit"
-    PROVE = "prove"
-    CERTIFICATE = "certificate"
-    RECHECK = "recheck"
-    LINKS = "links"
-    VLANS = "vlans"
-    TREE = "tree"
-    GATEWAYS = "gateways"
-    TRIM = "trim"
-    PORTS = "ports"
-    FLOOD = "flood"
-    TRACE = "trace"
-    SEGMENTS = "segments"
-    RELAY = "relay"
-    ROGUE = "rogue"
-    GRID = "grid"
+    emit(Format.TEXT, None, rule or "", lambda name: rules_text(listed) if listed else rule_text(RULES[name]))
 
 
 @app.command(epilog="Example: inkov schema switch -o switch.schema.json")
 def schema(
-    kind: Annotated[Kind, typer.Argument(help="An input file, or a command whose JSON output is meant.")],
+    kind: Annotated[
+        str,
+        typer.Argument(
+            help=f"An input file, or what a command writes as JSON: {', '.join(DOCUMENTS)}.",
+            autocompletion=lambda: list(DOCUMENTS),
+        ),
+    ],
     output: OutputOption = None,
 ) -> None:
     """Print the JSON Schema of an input file or of a command's JSON output."""
+    from inkov.model.errors import Problem, nearest
+    from inkov.model.source import Source
     from inkov.render.jsondoc import schema as made
     from inkov.render.jsondoc import to_json
 
-    put(to_json(made(kind.value)), output)
+    if kind not in DOCUMENTS:
+        raise BadInput([Problem(Source("schema"), f"there is no document {kind!r}{nearest(kind, DOCUMENTS)}")])
+    put(to_json(made(kind)), output)
 
 
 def main() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -124,14 +125,13 @@ def report(
     """Runs an audit, writes what it found, and returns it."""
     network = load_network(site)
     from inkov.render.audit_text import audit_text
-    from inkov.render.jsondoc import to_json
     from inkov.rules.catalogue import RULES, audited
     from inkov.views.findings import audit_view
 
     found = audited(network, choice)
     view = audit_view(network, found.findings, len(found.waived), found.known)
     if result_format in {AuditFormat.TEXT, AuditFormat.JSON}:
-        emit(Format(result_format.value), output, lambda: audit_text(view, full=full), lambda: to_json(view))
+        emit(Format(result_format.value), output, view, partial(audit_text, full=full))
         return view
     from inkov import api
     from inkov.render.audit_files import audit_csv, audit_junit, audit_markdown, audit_sarif

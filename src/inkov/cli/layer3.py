@@ -27,8 +27,7 @@ def gateways(
     """Show the gateways between VLANs: address, up or down and why, and the filters in front of each."""
     network = load_network(site)
     from inkov.render.gateway_text import gateways_text
-    from inkov.render.jsondoc import to_json
     from inkov.views.gateways import gateways_view
 
     view = gateways_view(network, chosen_switches(network, switch), chosen_vlans(vlan))
-    emit(result_format, output, lambda: gateways_text(view), lambda: to_json(view))
+    emit(result_format, output, view, gateways_text)

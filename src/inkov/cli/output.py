@@ -8,10 +8,13 @@ import time
 from collections.abc import Callable
 from enum import IntEnum, StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 if TYPE_CHECKING:
     from rich.console import RenderableType
+
+
+V = TypeVar("V")
 
 
 class Exit(IntEnum):
@@ -30,19 +33,19 @@ class Format(StrEnum):
     JSON = "json"
 
 
-def emit(
-    result_format: Format, output: Path | None, page: Callable[[], RenderableType], document: Callable[[], str]
-) -> None:
+def emit(result_format: Format, output: Path | None, value: V, render: Callable[[V], RenderableType]) -> None:
     """Writes a result to stdout, or to a file that appears only when it is complete.
 
     Args:
-        result_format: which of the two to make.
+        result_format: text or JSON.
         output: the file; None for stdout.
-        page: makes the text.
-        document: makes the JSON.
+        value: a view, or rows.
+        render: makes the text of it; its JSON needs no telling.
     """
     if result_format is Format.JSON:
-        put(document(), output)
+        from inkov.render.jsondoc import to_json
+
+        put(to_json(value), output)
         return
     from inkov.render.page import WIDTH, to_text
 
@@ -50,7 +53,7 @@ def emit(
     color = "FORCE_COLOR" in os.environ or (on_screen and "NO_COLOR" not in os.environ)
     width = min(os.get_terminal_size(sys.stdout.fileno()).columns, WIDTH) if on_screen else WIDTH
     plain = output is None and "utf" not in (sys.stdout.encoding or "").lower()
-    put(to_text(page(), color=color, width=width or WIDTH, ascii_only=plain), output)
+    put(to_text(render(value), color=color, width=width or WIDTH, ascii_only=plain), output)
 
 
 def put(text: str, output: Path | None) -> None:

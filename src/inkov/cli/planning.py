@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -56,7 +57,6 @@ def trim(
     """
     network = load_network(site, planned or [])
     from inkov import api
-    from inkov.render.jsondoc import to_json
     from inkov.render.trim_text import trim_text
     from inkov.views.trims import trim_view
 
@@ -67,8 +67,8 @@ def trim(
     emit(
         result_format,
         output,
-        lambda: trim_text(view, all_except=style is ListStyle.ALL_EXCEPT, why=why),
-        lambda: to_json(view),
+        view,
+        partial(trim_text, all_except=style is ListStyle.ALL_EXCEPT, why=why),
     )
     if apply is not None:
         _apply(site, advice, planned or [], style, apply)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -46,12 +47,11 @@ def prove(
 def _grid(site: Path, result_format: Format, output: Path | None) -> None:
     network = load_network(site)
     from inkov.proof.grid import grid
-    from inkov.render.jsondoc import to_json
     from inkov.render.proof_text import grid_text
     from inkov.views.reports import grid_rows
 
     rows = grid_rows(grid(network))
-    emit(result_format, output, lambda: grid_text(rows), lambda: to_json(rows))
+    emit(result_format, output, rows, grid_text)
 
 
 def decide(
@@ -66,7 +66,6 @@ def decide(
     """Decides claims, writes certificates into a folder if there is one, and tells whether all claims were proved."""
     network = load_network(site)
     from inkov import api
-    from inkov.render.jsondoc import to_json
     from inkov.render.proof_text import prove_text
     from inkov.views.reports import verdict_views
 
@@ -77,7 +76,7 @@ def decide(
         complain(f"wrote {len(written)} certificates to {folder.as_posix()}")
         for name in without:
             complain(f"note: no certificate for {name!r}: gateways join what it names, and that has no certificate yet")
-    emit(result_format, output, lambda: prove_text(network.campus.name, views), lambda: to_json(views))
+    emit(result_format, output, views, partial(prove_text, network.campus.name))
     return all(v.outcome == "proved" for v in views)
 
 
@@ -94,10 +93,9 @@ def recheck(
     Files may have changed since: what counts is whether the proof still holds. Exits 1 when one does not.
     """
     from inkov import api
-    from inkov.render.jsondoc import to_json
     from inkov.render.recheck_text import recheck_text
 
     rows = api.recheck(certificate, site)
-    emit(result_format, output, lambda: recheck_text(rows), lambda: to_json(rows))
+    emit(result_format, output, rows, recheck_text)
     if any(not row.accepted for row in rows):
         raise typer.Exit(Exit.FOUND)

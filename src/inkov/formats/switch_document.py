@@ -41,8 +41,10 @@ class GeneralEntry(Document):
     """A port with sets of its own."""
 
     pvid: VidOrNone = Field(None, description="VLAN of untagged frames that arrive.")
-    untagged: ListField = Field(VlanList(NONE, "none"), description="VLANs that leave untagged.")
-    tagged: ListField = Field(VlanList(NONE, "none"), description="VLANs that leave tagged.")
+    untagged: ListField = Field(
+        default_factory=lambda: VlanList(NONE, "none"), description="VLANs that leave untagged."
+    )
+    tagged: ListField = Field(default_factory=lambda: VlanList(NONE, "none"), description="VLANs that leave tagged.")
     frames: Literal["all", "tagged", "untagged"] = Field("all", description="Frames that are admitted.")
     filtering: Flag = Field(True, description="Only VLANs the port is a member of may enter.")
 

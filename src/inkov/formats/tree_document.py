@@ -117,9 +117,11 @@ _PORT_TREES = {edge: PortTree(edge) for edge in (None, True, False)}
 class RegistrationEntry(Document):
     """What dynamic pruning may take off a port (802.1Q registration)."""
 
-    normal: ListField = Field(VlanList(ALL, "all"), description="May be pruned; the default VLAN never is.")
-    fixed: ListField = Field(VlanList(NONE, "none"), description="Always sent.")
-    forbidden: ListField = Field(VlanList(NONE, "none"), description="Never sent.")
+    normal: ListField = Field(
+        default_factory=lambda: VlanList(ALL, "all"), description="May be pruned; the default VLAN never is."
+    )
+    fixed: ListField = Field(default_factory=lambda: VlanList(NONE, "none"), description="Always sent.")
+    forbidden: ListField = Field(default_factory=lambda: VlanList(NONE, "none"), description="Never sent.")
 
     @model_validator(mode="before")
     @classmethod
@@ -152,7 +154,9 @@ class SyncEntry(Document):
     role: Literal["author", "follower", "relay", "off"] = Field("follower", description="What it does with the table.")
     generation: Number | None = Field(None, description="Edit counter of its table; the highest wins.")
     secret: Label = Field("", description="Only its digest is kept and compared; it is never shown.")
-    spread: ListField = Field(VlanList(ALL, "all"), description="VLANs the group shares; others stay local.")
+    spread: ListField = Field(
+        default_factory=lambda: VlanList(ALL, "all"), description="VLANs the group shares; others stay local."
+    )
     private: Flag = Field(True, description="false: private VLANs are not shared.")
 
     def model(self) -> Sync:

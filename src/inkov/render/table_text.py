@@ -240,8 +240,8 @@ def flood_text(rows: Iterable[FloodRow]) -> RenderableType:
     """Returns who hears whom, one sending port a row."""
     body = []
     for row in rows:
-        heard = ", ".join(_heard(row.heard))
-        body.append((words(row.from_), Text(str(len(row.heard))), words(heard or "nobody")))
+        heard = ", ".join(_heard(row["heard"]))
+        body.append((words(row["from"]), Text(str(len(row["heard"]))), words(heard or "nobody")))
     return table(("from", "heard at", "ports (tags as the frame leaves there)"), body, right=[1])
 
 

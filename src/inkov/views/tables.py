@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from typing_extensions import TypedDict
+
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.islands import Islands
@@ -302,21 +304,13 @@ class HeardRow:
     tags: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class FloodRow:
-    """Who hears a broadcast sent into one port.
-
-    The JSON member is called `from`; `from_` stands for it in Python.
-    """
-
-    from_: str
-    heard: tuple[HeardRow, ...]
+FloodRow = TypedDict("FloodRow", {"from": str, "heard": tuple[HeardRow, ...]})
+"""Who hears a broadcast sent into one port. A mapping, as `from` is no name for an attribute."""
 
 
 def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int, ...] = ()) -> Iterator[FloodRow]:
     """Yields one row a sending port: the given one, or every edge port in natural order."""
     flooding = Flooding(network)
     for ref in flooding.sources() if source is None else (source,):
-        yield FloodRow(
-            str(ref), tuple(HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in flooding.heard(ref, tags))
-        )
+        heard = tuple(HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in flooding.heard(ref, tags))
+        yield {"from": str(ref), "heard": heard}

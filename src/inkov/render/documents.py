@@ -1,0 +1,51 @@
+"""The JSON that Inkov reads and writes, by name: what `schema` describes."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import Any, NamedTuple
+
+
+class Document(NamedTuple):
+    """Where the type of a document is, imported only when its schema is wanted.
+
+    Attributes:
+        module: under `inkov`.
+        names: types in it; a document is of one of them.
+        rows: whether it is a list of these.
+    """
+
+    module: str
+    names: tuple[str, ...]
+    rows: bool = False
+
+    def type(self) -> Any:  # noqa: ANN401 - a type expression
+        """Returns the type of the document."""
+        module = import_module(f"inkov.{self.module}")
+        made: Any = getattr(module, self.names[0])
+        for name in self.names[1:]:
+            made |= getattr(module, name)
+        return list[made] if self.rows else made
+
+
+DOCUMENTS = {
+    "switch": Document("formats.switch_document", ("SwitchDocument",)),
+    "campus": Document("formats.campus_document", ("CampusDocument",)),
+    "certificate": Document("formats.certificate_document", ("ApartCertificate", "TogetherCertificate")),
+    "audit": Document("views.findings", ("AuditView",)),
+    "prove": Document("views.reports", ("VerdictView",), rows=True),
+    "segments": Document("views.reports", ("GridRow",), rows=True),
+    "recheck": Document("views.checks", ("CheckedRow",), rows=True),
+    "links": Document("views.tables", ("LinkRow",), rows=True),
+    "vlans": Document("views.tables", ("VlanRow",), rows=True),
+    "tree": Document("views.trees", ("TreesView",)),
+    "gateways": Document("views.gateways", ("GatewaysView",)),
+    "trim": Document("views.trims", ("TrimView",)),
+    "ports": Document("views.tables", ("PortRow",), rows=True),
+    "relay": Document("views.relays", ("RelayRow",), rows=True),
+    "rogue": Document("views.rogues", ("RogueRow",), rows=True),
+    "grid": Document("views.relays", ("Grid",), rows=True),
+    "flood": Document("views.tables", ("FloodRow",), rows=True),
+    "trace": Document("views.traces", ("TraceView",)),
+}
+"""`segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""
