@@ -50,14 +50,19 @@ LOOK = {
 
 def picture(name: str, command: str, folder: Path) -> None:
     """Runs a command in a terminal window and saves what the window shows."""
-    script = folder / "show.sh"
-    script.write_text(f"cd {folder}/quillfin\nprintf '$ %s\\n\\n' \"{command}\"\n{command}\nsleep 60\n")
+    script, done = folder / "show.sh", folder / "done"
+    done.unlink(missing_ok=True)
+    script.write_text(f"cd {folder}/quillfin\nprintf '$ %s\\n\\n' \"{command}\"\n{command}\ntouch {done}\nsleep 60\n")
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     env |= {"LANG": "C.UTF-8", "FORCE_COLOR": "1"}
     look = [word for key, value in LOOK.items() for word in ("-xrm", f"XTerm*{key}: {value}")]
     shape = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "139x41+0+0", "-b", "12", "+sb", "-u8"]
     window = subprocess.Popen(["xterm", *shape, *look, "-e", "bash", str(script)], env=env)
-    time.sleep(5)
+    for _ in range(120):
+        if done.exists():
+            break
+        time.sleep(0.5)
+    time.sleep(1)  # for the window to draw it
     subprocess.run(["import", "-window", "root", "-colors", "64", str(SHOTS / f"{name}.png")], env=env, check=True)
     window.terminate()
     window.wait()

@@ -48,6 +48,10 @@ def proofs(campus, claims):
                 yield json.loads(json.dumps(made))
 
 
+def read(path):
+    return json.loads(path.read_text("utf-8"))
+
+
 def holed(document):
     """Yields a certificate with each state in turn taken out of one of its closed sets."""
     for name, switches in document["sets"].items():
@@ -224,6 +228,47 @@ def test_the_claim_that_was_checked_is_told_and_not_the_title(certified):
     assert checked.reasons == []
     assert checked.claim == "apart tills and kiosks, at layers 2 and 3, facing hostile stations"
     assert "nothing" not in checked.rests_on
+
+
+@pytest.mark.parametrize("name", ["card-data-stays-apart", "every-tank-is-heard", "one-door-to-management"])
+def test_whatever_is_changed_is_refused_or_told(certified, name):
+    """One value after the other: the title says nothing, every other word is refused or shows in what was checked."""
+    campus = inkov.load(certified)
+    made = json.loads((certified / "proofs" / f"{name}.json").read_text("utf-8"))
+    said = check(campus, made).claim
+    told = []
+    for path in leaves({k: made[k] for k in ("version", "claim", "trees") if k in made}):
+        forged = copy.deepcopy(made)
+        holder = forged
+        for step in path[:-1]:
+            holder = holder[step]
+        holder[path[-1]] = OTHER.get(holder[path[-1]], "elsewhere")
+        result = check(campus, forged)
+        if not result.reasons and result.claim == said:
+            told.append(path)
+    assert told == [("claim", "name")]
+
+
+OTHER = {"apart": "together", "together": "apart", "honest": "hostile", "hostile": "honest", 0: 1, 1: 2, 2: 3, 3: 2}
+
+
+def leaves(value, path=()):
+    """Yields the path of each value in nested mappings and lists."""
+    if not isinstance(value, dict | list):
+        yield path
+        return
+    for key, below in value.items() if isinstance(value, dict) else enumerate(value):
+        yield from leaves(below, (*path, key))
+
+
+def test_pairs_are_told_by_what_is_left_out_when_they_are_many(certified):
+    told = {check(inkov.load(certified), made).claim for made in map(read, (certified / "proofs").glob("*.json"))}
+    assert "apart boats and research, boats and vet-records, at layers 2 and 3, facing honest stations" in told
+    assert (
+        "apart each two of management, tank-sensors, life-support, vet-records, research, kiosks, tills, cameras, doors, "
+        "phones, boats, info-wall, cove-desks, but not research and cove-desks, kiosks and tills, kiosks and info-wall, "
+        "tills and info-wall, cameras and info-wall, at layer 2, facing honest stations"
+    ) in told
 
 
 def test_a_claim_made_weaker_is_not_the_claim_of_the_campus(certified, tmp_path):

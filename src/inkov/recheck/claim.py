@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from itertools import combinations
 from typing import Any
 
 from inkov.model.campus import Campus
@@ -47,9 +48,18 @@ def sentence(claim: Any) -> str:
     if claim["kind"] == "together":
         survives = f", surviving {claim['surviving']}" if claim["surviving"] else ""
         return f"together {', '.join(claim['segments'])}, {where}{survives}"
-    pairs = ", ".join(f"{a} and {b}" for a, b in claim["pairs"])
+    pairs = _pairs(claim["segments"], claim["pairs"])
     through = f", but through {', '.join(claim['through'])}" if claim["through"] else ""
     return f"apart {pairs}, {where}, facing {claim['facing']} stations{through}"
+
+
+def _pairs(names: list[str], pairs: list[list[str]]) -> str:
+    """Returns pairs in words: those there are, or those there are not where these are fewer."""
+    claimed = {frozenset(p) for p in pairs}
+    left_out = [(a, b) for a, b in combinations(names, 2) if frozenset((a, b)) not in claimed]
+    few = len(claimed) <= max(len(names), len(left_out))
+    listed = ", ".join(f"{a} and {b}" for a, b in (pairs if few else left_out))
+    return listed if few else f"each two of {', '.join(names)}" + (f", but not {listed}" if listed else "")
 
 
 def assumptions(
