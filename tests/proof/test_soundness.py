@@ -208,3 +208,18 @@ def test_the_checker_doubts_habits_by_itself(tmp_path):
     silent = {n: "\n".join(line for line in t.split("\n") if "own-tag" not in line) for n, t in stated.items()}
     (reason,) = check(inkov.load(write_files(tmp_path / "silent", silent)), document).reasons
     assert "has a hole" in reason
+
+
+def test_the_habit_that_decides_about_frames_tagged_0_is_named(tmp_path):
+    """A general port that takes no tags still takes a frame tagged 0 of a hostile station."""
+    ports = "{1: {general: {pvid: 10, untagged: '10', frames: untagged}}, u: {trunk: '10,20,30', native: 10}}"
+    dropped = "{tagged-native: drop, native-outside-list: drop, uneven-link: block}"
+    files = {
+        "s.yaml": switch("S", ports, assume=dropped),
+        "t.yaml": switch("T", "{2: {access: 20}, u: {trunk: '10,20,30', native: 10}}", assume=dropped),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    told = verdict(write_files(tmp_path, files), "apart a b facing hostile layer 2")
+    assert told.missing == (
+        "what S does with frames tagged 0 that have another tag inside: `assume: own-tag` does not say",
+    )

@@ -257,8 +257,9 @@ class Prover:
         if not devices:
             return "no gateway hears any of them"
         around = f", but by {some(list(claim.through))} as they may" if claim.through else ""
+        its = "its" if len(devices) == 1 else "their"
         return (
-            f"the gateways that hear them are on {some(list(devices))}: past its filters and along its routes "
+            f"the gateways that hear them are on {some(list(devices))}: past {its} filters and along {its} routes "
             f"no packet gets from one to another{around}, as gateways and routes stand today"
         )
 

@@ -9,7 +9,7 @@ from typing import Final
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.graph import Reach, State, Step
 from inkov.forwarding.network import Network
-from inkov.kinds.relay import RelayMap, View
+from inkov.kinds.relay import RelayMap, View, vid_of
 from inkov.kinds.table import carries_tags, kind, relay_map, unknown
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
@@ -54,6 +54,10 @@ def at_ends(network: Network, way: Sequence[Passage | Turn]) -> tuple[str, ...]:
     if isinstance(first, Passage) and first.by and first.arrived is not None:
         wire = first.arrived
         found += of_port(network, first.by, lambda relay: relay.accept(wire))
+        if len(wire) > 1 and not vid_of(wire[0]):
+            silent = "own_tag" in network.switches[first.switch].unstated_habits
+            why = ": `assume: own-tag` does not say" if silent else ""
+            found.append(f"what {first.switch} does with frames tagged 0 that have another tag inside{why}")
     if isinstance(last, Passage) and last.out:
         domain = last.domain
         found += of_port(network, last.out, lambda relay: relay.send(domain))
