@@ -17,7 +17,7 @@ DISPLAY = ":97"
 COMMANDS = {
     "audit": "inkov audit as-found | head -38",
     "prove": "inkov prove as-found | head -38",
-    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile'",
+    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile' | head -38",
     "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
     "segments": "inkov prove as-found --grid",
     "gateways": "inkov gateways as-found",
