@@ -95,7 +95,7 @@ def test_runs_of_like_ports_are_one_row_and_hearers_are_written_short():
     lines = to_text(ports_text(rows)).splitlines()
     assert [line.split()[0] for line in lines[1:]] == ["a:1-2", "a:3", "a:4"]
     heard = tuple(HeardRow(f"b:{n}", (10,) if n == 9 else ()) for n in (1, 2, 3, 9))
-    assert "b:1-3, b:9 [10]" in to_text(flood_text([FloodRow("a:1", heard), FloodRow("a:2", ())]))
+    assert "b:1-3, b:9 [10]" in to_text(flood_text([{"from": "a:1", "heard": heard}, {"from": "a:2", "heard": ()}]))
     assert "nobody" in to_text(flood_text([FloodRow("a:2", ())]))
 
 
