@@ -7,7 +7,7 @@ from inkov.render.page import clean, table, to_text, words
 from inkov.render.table_text import flood_text, links_text, ports_text
 from inkov.render.way_text import tags_text
 from inkov.views.findings import AuditView, EvidenceView, FindingView, Size
-from inkov.views.tables import FloodRow, HeardRow, LinkRow, LostRow, PortRow
+from inkov.views.tables import HeardRow, LinkRow, LostRow, PortRow
 
 
 @pytest.mark.parametrize(
@@ -96,7 +96,7 @@ def test_runs_of_like_ports_are_one_row_and_hearers_are_written_short():
     assert [line.split()[0] for line in lines[1:]] == ["a:1-2", "a:3", "a:4"]
     heard = tuple(HeardRow(f"b:{n}", (10,) if n == 9 else ()) for n in (1, 2, 3, 9))
     assert "b:1-3, b:9 [10]" in to_text(flood_text([{"from": "a:1", "heard": heard}, {"from": "a:2", "heard": ()}]))
-    assert "nobody" in to_text(flood_text([FloodRow("a:2", ())]))
+    assert "nobody" in to_text(flood_text([{"from": "a:2", "heard": ()}]))
 
 
 def test_an_audit_shows_the_first_facts_and_how_many_more():
