@@ -13,7 +13,7 @@ from inkov.model.names import PortRef
 from inkov.proof.group import Group
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.stations import Place, dead_words
-from inkov.proof.unknowns import at_ports, some
+from inkov.proof.unknowns import at_ports, some, unknowns
 
 
 def together(network: Network, group: Group) -> Outcome:
@@ -62,7 +62,16 @@ def _heard_by_all(network: Network, group: Group, place: Place, senders: list[Po
     tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.trees.doubt(e))), "")
     because = f": {tree}" if tree and not where else ""
     missing = (f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",)
-    return CannotTell((*missing, *at_ports(network, (senders[0], deaf))))
+    facts = dict.fromkeys((*_on_the_way(network, group, place, deaf), *at_ports(network, (senders[0], deaf))))
+    return CannotTell((*missing, *facts))
+
+
+def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> tuple[str, ...]:
+    """Names what is not known on a way that may be open from a place to a port."""
+    reach = network.graph(View.MAY).reach([(*place, ())])
+    hearing = {at for at, ports in group.may.hearers.items() if deaf in ports}
+    end = next((s for s in reach.states if (s.switch, s.domain) in hearing), None)
+    return unknowns(network, reach, end) if end else ()
 
 
 def _looping(network: Network, group: Group) -> Outcome | None:
