@@ -7,7 +7,6 @@ import jsonschema
 import pytest
 
 from conftest import DATA, run_inkov
-from inkov.render.documents import DOCUMENTS
 
 EXPORTS = DATA / "realswitch" / "campus-9007"
 TABLES = ["audit", "prove", "vlans", "links", "ports", "flood"]
@@ -193,20 +192,6 @@ def test_explain_lists_and_explains(inkov):
     told = inkov("explain", "access/default").out
     assert "Breaks it (found at kelp-hall:2-4)" in told
     assert "    ports: {1: {access: 310}, 2-4: {access: 1}}" in told
-
-
-@pytest.mark.parametrize("document", DOCUMENTS)
-def test_every_document_has_a_schema(document):
-    ran = run_inkov("schema", document)
-    assert (ran.code, ran.err) == (0, "")
-    schema = json.loads(ran.out)
-    jsonschema.Draft202012Validator.check_schema(schema)
-    assert schema["title"] == f"inkov {document}"
-
-
-def test_a_mistyped_document_gets_a_hint():
-    ran = run_inkov("schema", "swich")
-    assert (ran.code, ran.err) == (2, "schema: there is no document 'swich'; did you mean 'switch'?\n")
 
 
 def test_version_and_help_have_examples(inkov):
