@@ -8,6 +8,7 @@ from os import PathLike
 from pathlib import Path
 
 from inkov.formats.site import Progress, load_files
+from inkov.formats.text import utf8
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import vid_of
@@ -39,6 +40,8 @@ def load(
     progress: Progress | None = None,
     more: Sequence[Path] = (),
     cache: Path | None = None,
+    *,
+    strict: bool = True,
 ) -> Campus:
     """Reads a campus from a folder, a campus file or one switch file.
 
@@ -48,11 +51,12 @@ def load(
         more: switch files to add.
         cache: a folder that keeps what was read, so that files that did not change are not read again; none is kept
             without one.
+        strict: raise for a switch file that cannot be read; otherwise go on without it: `Campus.unread` tells.
 
     Raises:
         BadInput: with every problem of every file.
     """
-    return load_files(path, more, progress, cache)[0]
+    return load_files(path, more, progress, cache, strict=strict)[0]
 
 
 class _ById:
@@ -100,7 +104,7 @@ def lines_of(campus: Campus) -> Callable[[str, str], int | None]:
         if name not in campus.files:
             return None
         if name not in read:
-            read[name] = Positions(Path(campus.files[name]).read_text("utf-8-sig", "replace"))
+            read[name] = Positions(utf8(Path(campus.files[name]).read_bytes()).decode("utf-8", "replace"))
         return read[name].line(path)
 
     return line

@@ -139,7 +139,7 @@ CASES = {
 def test_says_what_is_wrong_and_where(name, inkov, site):
     files, message = CASES[name]
     site(files)
-    ran = inkov("audit", ".")
+    ran = inkov("audit", ".", "--strict")
     assert ran.code == 2
     assert ran.out == ""
     assert [line for line in ran.err.splitlines() if not line.startswith("note: ")] == message.splitlines()

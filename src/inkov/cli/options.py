@@ -5,6 +5,7 @@ from __future__ import annotations
 import fnmatch
 import functools
 import inspect
+import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -36,47 +37,73 @@ VlanOption = Annotated[
 _MAX_NOTES = 8
 
 
-class Caching:
-    """Whether a run uses what earlier runs read."""
+class Run:
+    """How this run reads sites, and what it could not read."""
 
-    on = True
+    caches = True
+    strict = False
+    unread: tuple[Problem, ...] = ()
 
 
 NoCacheOption = Annotated[
     bool, typer.Option("--no-cache", help="Read every file anew, and keep nothing of what was read.")
 ]
+StrictOption = Annotated[
+    bool, typer.Option("--strict", help="Stop when a file cannot be read, instead of going on without it.")
+]
 
 
 def reads_site(command: Callable[..., None]) -> Callable[..., None]:
-    """Gives a command that reads a site the option to do so without the cache."""
+    """Gives a command that reads a site the options of how, and ends it with what could not be read."""
 
     @functools.wraps(command)
-    def run(*args: object, no_cache: bool, **kwargs: object) -> None:
-        Caching.on = not no_cache
-        command(*args, **kwargs)
+    def run(*args: object, no_cache: bool, strict: bool, **kwargs: object) -> None:
+        Run.caches, Run.strict = not no_cache, strict
+        wrong: tuple[Problem, ...] = ()
+        try:
+            command(*args, **kwargs, **({"strict": strict} if "strict" in own.parameters else {}))
+        except typer.Exit:
+            if not Run.unread:
+                raise
+        except BadInput as exc:
+            wrong = exc.problems
+        if Run.unread or wrong:
+            sys.stdout.flush()
+            raise BadInput([*Run.unread, *wrong])
 
     own = inspect.signature(command, eval_str=True)
-    option = inspect.Parameter("no_cache", inspect.Parameter.KEYWORD_ONLY, default=False, annotation=NoCacheOption)
-    run.__signature__ = own.replace(parameters=[*own.parameters.values(), option])  # type: ignore[attr-defined]  # as inspect reads it
-    run.__annotations__ = {**command.__annotations__, "no_cache": NoCacheOption}
+    added = {"no_cache": NoCacheOption} | ({} if "strict" in own.parameters else {"strict": StrictOption})
+    options = [
+        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=False, annotation=annotation)
+        for name, annotation in added.items()
+    ]
+    run.__signature__ = own.replace(parameters=[*own.parameters.values(), *options])  # type: ignore[attr-defined]  # as inspect reads it
+    run.__annotations__ = {**command.__annotations__, **added}
     return run
 
 
 def cache_folder() -> Path | None:
     """Returns the user's folder for what runs have read; None when it is not to be used."""
-    if not Caching.on:
+    if not Run.caches:
         return None
     from platformdirs import user_cache_path
 
     return user_cache_path("inkov", appauthor=False) / "read"
 
 
-def load_network(site: Path, more: Sequence[Path] = ()) -> Network:
-    """Reads a site, and further switch files with it; notes of the readers go to stderr."""
+def load_network(site: Path, more: Sequence[Path] = (), *, strict: bool = False) -> Network:
+    """Reads a site, and further switch files with it; notes of the readers go to stderr.
+
+    Args:
+        site: the folder or file.
+        more: further switch files.
+        strict: the command needs every file; it does not go on without one.
+    """
     from inkov import api
     from inkov.cli.output import Progress, complain
 
-    campus = api.load(site, Progress(), more, cache_folder())
+    campus = api.load(site, Progress(), more, cache_folder(), strict=strict or Run.strict)
+    Run.unread = campus.unread
     for note in campus.notes[:_MAX_NOTES]:
         complain(f"note: {note}")
     if len(campus.notes) > _MAX_NOTES:

@@ -55,14 +55,14 @@ def trim(
 
     Exits 1 when something needed is missing. With --apply, the copy is kept only if no station loses reach.
     """
-    network = load_network(site, planned or [])
+    network = load_network(site, planned or [], strict=True)
     from inkov import api
     from inkov.render.trim_text import trim_text
     from inkov.views.trims import trim_view
 
     kept = chosen_vlans(keep, "--keep")
     advice = api.trim(network.campus, kept or VlanSet())
-    before = api.trim(load_network(site).campus, kept or VlanSet()) if planned else None
+    before = api.trim(load_network(site, strict=True).campus, kept or VlanSet()) if planned else None
     view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(vlan), before, why=why)
     emit(
         result_format,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import fnmatch
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,9 @@ from inkov.model.campus import (
     BOTH,
     Apart,
     Cable,
+    Campus,
     Claim,
+    Common,
     Facing,
     Host,
     Planned,
@@ -52,11 +55,40 @@ class CampusFile:
         document = validated(CampusDocument, data, lines, reading)
         return None if document is None else cls(document, lines, reading)
 
+    def campus(self, common: Common, home: Path) -> Campus:
+        """Returns the campus that the file is about; records what in it does not fit the switches.
+
+        Args:
+            common: what was read of switches.
+            home: the folder that its lists are in.
+        """
+        switches = common["switches"]
+        self.reading.partly = bool(common["unread"])
+        hosts = self.hosts(switches, home) if switches else {}
+        segments = self.segments(switches, hosts)
+        return Campus(
+            name=self.document.name,
+            cables=self.cables(switches) if switches else (),
+            hosts=hosts,
+            segments=segments,
+            claims=self.claims(segments, hosts, switches),
+            keep=self.document.keep.vlans,
+            parking=self.document.parking,
+            register=self.register(),
+            plan=self.plan(switches, home) if switches else (),
+            waivers=self.waivers(),
+            settings=self.settings(),
+            **common,
+        )
+
     def _source(self, *path: str | int) -> Source:
         return Source(self.reading.file, self.lines.near(path), "/".join(map(str, path)))
 
     def _wrong(self, what: str, *path: str | int) -> None:
         self.reading.wrong(what, "/".join(map(str, path)), self.lines.near(path))
+
+    def _unknown(self, what: str, *path: str | int) -> None:
+        self.reading.unknown(what, "/".join(map(str, path)), self.lines.near(path))
 
     def cables(self, switches: Mapping[str, Switch]) -> tuple[Cable, ...]:
         """Returns the cables whose both ends exist; records the others."""
@@ -85,7 +117,7 @@ class CampusFile:
         if end is None:
             self._wrong(f"{text!r:.60} is not an end of a cable; expected 'switch port'", "cables", i)
         elif end.switch not in switches:
-            self._wrong(f"there is no switch {end.switch!r}{nearest(end.switch, switches)}", "cables", i)
+            self._unknown(f"there is no switch {end.switch!r}{nearest(end.switch, switches)}", "cables", i)
         elif end.port not in (ports := switches[end.switch].ports):
             self._wrong(f"{end.switch} has no port {end.port!r}{nearest(end.port, ports)}", "cables", i)
         else:
@@ -98,7 +130,7 @@ class CampusFile:
         if not isinstance(listed, str):
             entries = [(entry, self._source("hosts", i)) for i, entry in enumerate(listed)]
             return hosts.placed(entries, switches, self.reading)
-        reading = Reading(listed, self.reading.problems, self.reading.notes)
+        reading = replace(self.reading, file=listed)
         text = self._list_text(base, listed, "hosts")
         if text is None:
             return {}
@@ -116,7 +148,7 @@ class CampusFile:
             if host in hosts:
                 ports.add(hosts[host].port)
             else:
-                self._wrong(f"there is no host {host!r}{nearest(host, hosts)}", "segments", name, "hosts")
+                self._unknown(f"there is no host {host!r}{nearest(host, hosts)}", "segments", name, "hosts")
         only_ports = bool(entry.ports or entry.hosts)
         vlans = entry.vlan.vlans if entry.vlan else ALL
         if entry.vlan is None and not only_ports:
@@ -126,7 +158,7 @@ class CampusFile:
                 only_ports, vlans = True, ALL
             if only_ports and not ports and switches:
                 shown = ", ".join(map(str, entry.subnet))
-                self._wrong(f"no gateway and no host is in {shown}; say its VLAN too", "segments", name, "subnet")
+                self._unknown(f"no gateway and no host is in {shown}; say its VLAN too", "segments", name, "subnet")
         source = self._source("segments", name)
         return Segment(name, vlans, source, frozenset(ports) if only_ports else None, tuple(entry.subnet), entry.closed)
 
@@ -147,7 +179,7 @@ class CampusFile:
         """Yields the ports with some names of the switches that match a pattern."""
         found = fnmatch.filter(switches, pattern.strip())
         if not found:
-            reading.wrong(f"no switch matches {pattern!r:.60}{nearest(pattern, switches)}", source.path, source.line)
+            reading.unknown(f"no switch matches {pattern!r:.60}{nearest(pattern, switches)}", source.path, source.line)
         try:
             wanted = port_names(names.strip())
         except ValueError as exc:
@@ -173,7 +205,7 @@ class CampusFile:
         listed = self.document.plan
         reading, entries = self.reading, []
         if isinstance(listed, str):
-            reading = Reading(listed, self.reading.problems, self.reading.notes)
+            reading = replace(self.reading, file=listed)
             text = self._list_text(base, listed, "plan")
             entries = list(hosts.rows(text, reading, PlanEntry, ("switch", "ports"))) if text is not None else []
         else:
@@ -232,7 +264,7 @@ class CampusFile:
         for name in unknown:
             self._wrong(f"there is no segment {name!r}{nearest(name, may_name)}", "claims", i, entry.kind)
         for name in set(entry.through) - devices:
-            self._wrong(f"there is no device {name!r}{nearest(name, devices)}", "claims", i, "through")
+            self._unknown(f"there is no device {name!r}{nearest(name, devices)}", "claims", i, "through")
         if unknown or set(entry.through) - devices:
             return None
         source = self._source("claims", i)

@@ -73,7 +73,9 @@ def placed(
         if ref is None:
             wrong(f"{entry.port!r:.60} is not a port; expected switch:port")
         elif ref.switch not in switches:
-            wrong(f"there is no switch {ref.switch!r}{nearest(ref.switch, switches)}")
+            reading.unknown(
+                f"there is no switch {ref.switch!r}{nearest(ref.switch, switches)}", source.path, source.line
+            )
         elif ref.port not in (ports := switches[ref.switch].ports):
             wrong(f"{ref.switch} has no port {ref.port!r}{nearest(ref.port, ports)}")
         elif entry.name in hosts:

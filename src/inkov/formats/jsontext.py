@@ -9,6 +9,7 @@ from typing import Any
 import orjson
 
 from inkov.formats.reading import Reading
+from inkov.formats.text import decoded
 
 
 def values(data: bytes, reading: Reading) -> list[Any]:
@@ -19,11 +20,7 @@ def values(data: bytes, reading: Reading) -> list[Any]:
     """
     with contextlib.suppress(orjson.JSONDecodeError):
         return [orjson.loads(data)]
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as exc:
-        line = data.count(b"\n", 0, exc.start) + 1
-        raise reading.fail("this is not UTF-8 text; expected JSON", line) from None
+    text = decoded(data, reading)
     decoder = json.JSONDecoder()
     found: list[Any] = []
     at = _skip(text, 0)

@@ -15,11 +15,11 @@ from typing import Any
 from inkov.formats import openconfig_routing, openconfig_stp
 from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf, vlan_number
 from inkov.formats.openconfig_vlans import default_instance, vlan_table
-from inkov.formats.openconfig_wrappers import local, unwrap
+from inkov.formats.openconfig_wrappers import local, merge, unwrap
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.source import Origin, Source
+from inkov.model.source import Origin
 from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Lacp, Port, Routed, Switch, Switching, Trunk, Unstated, Vlan
 from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet, VlanTextError
 
@@ -29,41 +29,63 @@ _NAMES_A_PORT = frozenset({"", "INTERFACE_NAME", "LOCAL", "INTERFACE_ALIAS", "PO
 _SWITCHED = "switched-vlan/config"
 
 
-def read(found: list[Any], reading: Reading, fallback_name: str) -> Switch:
-    """Reads one switch from the decoded values of one file.
+class Export:
+    """The containers of one device, from one file or from several."""
 
-    Args:
-        found: the JSON values of the file, in order.
-        reading: takes problems and notes.
-        fallback_name: name of the switch if the data does not hold one.
+    def __init__(self, found: list[Any], reading: Reading) -> None:
+        """Takes the decoded values of a file, in order.
 
-    Raises:
-        BadInput: the file is an error answer of a device.
-    """
-    document, target = unwrap(found, reading)
-    lldp = child(document, "lldp")
-    name = (
-        text_leaf(document, "system", "hostname")
-        or text_leaf(document, "lldp", "system-name")
-        or target
-        or fallback_name
-    )
-    ports = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
-    vlans = vlan_table(document, reading)
-    if vlans is None:
-        reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
-    tree, address, tree_places = openconfig_stp.bridge_tree(document, reading)
-    return Switch(
-        name=name,
-        vlans=vlans,
-        ports=openconfig_stp.with_port_trees(ports, document, tree, reading),
-        heard=tuple(_heard(lldp, reading)),
-        mac=address or text_leaf(document, "lldp", "chassis-id").lower(),
-        tree=tree,
-        **_layer3(document, vlans, reading),
-        default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
-        origin=Origin(reading.file, "", {"": "", Setting.VLANS.key: Setting.VLANS.path, **tree_places}),
-    )
+        Raises:
+            BadInput: the file is an error answer of a device.
+        """
+        self.document, self.target = unwrap(found, reading)
+        self.reading = reading
+
+    def add(self, found: list[Any], reading: Reading) -> None:
+        """Takes a further file of the same device; what both say comes from the first, but for entries of lists.
+
+        Raises:
+            BadInput: the file is an error answer of a device.
+        """
+        document, target = unwrap(found, reading)
+        self.target = self.target or target
+        new = dict.fromkeys(document.keys() - self.document.keys(), reading.file)
+        self.reading.elsewhere = {**self.reading.elsewhere, **new}
+        merge(document, self.document)
+        self.document = document
+
+    @property
+    def name(self) -> str:
+        """What the device is called in the data; empty when nothing there says it."""
+        system, lldp = ("system", "hostname"), ("lldp", "system-name")
+        return text_leaf(self.document, *system) or text_leaf(self.document, *lldp) or self.target
+
+    def switch(self, fallback_name: str) -> Switch:
+        """Reads the switch.
+
+        Args:
+            fallback_name: its name if the data does not hold one.
+        """
+        document, reading = self.document, self.reading
+        lldp = child(document, "lldp")
+        ports = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
+        vlans = vlan_table(document, reading)
+        if vlans is None:
+            reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
+        tree, address, tree_places = openconfig_stp.bridge_tree(document, reading)
+        top = isinstance(pick(document, "vlans"), dict)
+        places = {Setting.VLANS.key: "vlans" if top else Setting.VLANS.path, **tree_places}
+        return Switch(
+            name=self.name or fallback_name,
+            vlans=vlans,
+            ports=openconfig_stp.with_port_trees(ports, document, tree, reading),
+            heard=tuple(_heard(lldp, reading)),
+            mac=address or text_leaf(document, "lldp", "chassis-id").lower(),
+            tree=tree,
+            **_layer3(document, vlans, reading),
+            default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
+            origin=Origin(reading.file, "", {"": "", **{k: reading.place(f"/{v}") for k, v in places.items()}}),
+        )
 
 
 def _layer3(document: Node, vlans: Mapping[Vid, Vlan] | None, reading: Reading) -> dict[str, Any]:
@@ -108,16 +130,16 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict
         if port.is_lag:
             names = members.get(name) or list(port.members)
             whole = replace(port, members=tuple(sorted((n for n in names if n in ports), key=natural)))
-            made[name] = _with_mode(whole, lacp.get(name))
+            made[name] = _with_mode(whole, lacp.get(name), reading)
     return made
 
 
-def _with_mode(lag: Port, mode: Lacp | None) -> Port:
+def _with_mode(lag: Port, mode: Lacp | None, reading: Reading) -> Port:
     """Returns an aggregate with how it negotiates, where that is said and it does."""
     if mode is None or lag.lacp is not Lacp.ACTIVE:
         return lag
     where = f"/lacp/interfaces/interface[name={lag.name}]/config/lacp-mode"
-    return replace(lag, lacp=mode, origin=lag.origin.also({Setting.LACP: where}))
+    return replace(lag, lacp=mode, origin=lag.origin.also({Setting.LACP: reading.place(where)}))
 
 
 def _lacp_modes(document: Node, reading: Reading) -> dict[str, Lacp]:
@@ -307,7 +329,7 @@ def _heard(lldp: Node, reading: Reading) -> Iterator[Heard]:
                     short(system),
                     short(far),
                     short(chassis).lower(),
-                    Source(reading.file, None, path),
+                    reading.source(path),
                 )
             )
     yield from sorted(found, key=lambda h: (natural(h.port), h.system, h.far_port, h.chassis))

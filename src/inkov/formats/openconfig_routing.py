@@ -14,7 +14,6 @@ from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of,
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.routing import Address, Entry, Filter, Gateway, Prefix, Route
-from inkov.model.source import Source
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
 _FAMILIES = {"ACL_IPV4": ("0.0.0.0/0",), "ACL_IPV6": ("::/0",)}
@@ -125,14 +124,14 @@ class Layer3:
             own = [*_addresses(routed, f"{path}/routed-vlan", self.reading), *(a for s in subs for a in s.addresses)]
             vid = self._vid(leaves_of(routed).get("vlan"), f"{path}/routed-vlan/config/vlan")
             if vid is not None and own:
-                source = Source(self.reading.file, None, f"{path}/routed-vlan")
+                source = self.reading.source(f"{path}/routed-vlan")
                 yield Gateway(
                     vid, tuple(own), "", enabled, vrf=vrfs.get((name, 0), ""), source=source, **bound.get((name, 0), {})
                 )
             return
         for sub in subs:
             key, here = (name, sub.number), f"{path}/subinterfaces/subinterface[index={sub.number}]"
-            source = Source(self.reading.file, None, here)
+            source = self.reading.source(here)
             up = enabled and sub.enabled
             yield Gateway(sub.tag, sub.addresses, name, up, vrf=vrfs.get(key, ""), source=source, **bound.get(key, {}))
 
@@ -187,7 +186,7 @@ class Layer3:
                 self.reading.note(f"{path}: next hop {via!r:.40} is no address; the route is passed over")
                 continue
             if prefix is not None:
-                yield Route(prefix, address, vrf, Source(self.reading.file, None, path))
+                yield Route(prefix, address, vrf, self.reading.source(path))
 
     def _prefix(self, text: Any, path: str) -> Prefix | None:
         try:
@@ -213,7 +212,7 @@ class Layer3:
                 for number, _, row in numbered
                 for e in self._entry(row, kind, f"{path}/acl-entries/acl-entry[sequence-id={number}]")
             ]
-            found[f"{name} {kind}"] = Filter(name, tuple(made), Source(self.reading.file, None, path))
+            found[f"{name} {kind}"] = Filter(name, tuple(made), self.reading.source(path))
         return found
 
     def _entry(self, row: Node, kind: str, path: str) -> Iterator[Entry]:
@@ -229,7 +228,7 @@ class Layer3:
                     ends[leaf == "destination-address"] = self._prefix(value, f"{path}/{container}/config/{leaf}")
                 elif value != "ANY":
                     more.append(f"{leaf} {local(str(value))}")
-        source = Source(self.reading.file, None, path)
+        source = self.reading.source(path)
         whole = [ipaddress.ip_network(p) for p in _FAMILIES.get(kind, ())]
         origin = ends[0] if ends[0] or ends[1] or not whole else whole[0]
         yield Entry(action == "ACCEPT", origin, ends[1], ", ".join(more), source)

@@ -130,7 +130,7 @@ def with_port_trees(ports: dict[str, Port], document: Node, tree: BridgeTree, re
             origin = made[name].origin
             if "edge-port" in leaves:
                 where = f"/stp/interfaces/interface[name={name}]/config/edge-port"
-                origin = origin.also({Setting.EDGE: where})
+                origin = origin.also({Setting.EDGE: reading.place(where)})
             made[name] = replace(made[name], tree=replace(made[name].tree, edge=edge, runs=runs), origin=origin)
     for number, name, leaves in _settings(stp, tree.protocol, reading):
         if name not in made:
@@ -139,7 +139,9 @@ def with_port_trees(ports: dict[str, Port], document: Node, tree: BridgeTree, re
         cost, priority = _costs(leaves, reading, name)
         made[name] = replace(
             made[name],
-            origin=made[name].origin.also({Setting.PORT_TREE: f"/stp/{_CONTAINERS[tree.protocol]}/interfaces"})
+            origin=made[name].origin.also(
+                {Setting.PORT_TREE: reading.place(f"/stp/{_CONTAINERS[tree.protocol]}/interfaces")}
+            )
             if tree.protocol in _CONTAINERS
             else made[name].origin,
             tree=replace(before, own=(*before.own, (number, cost, priority)))

@@ -78,11 +78,11 @@ def unwrap(found: list[Any], reading: Reading) -> tuple[dict[str, Any], str]:
                 raise reading.fail("this is an error answer of the device, not its configuration")
             if name == "data" and isinstance(inner, dict):
                 more, _ = unwrap([inner], reading)
-                _merge(document, more)
+                merge(document, more)
             elif name in ROOTS:
-                _merge(document, {name: inner})
+                merge(document, {name: inner})
             elif name in _LISTS:
-                _merge(document, {_LISTS[name]: {name: inner}})
+                merge(document, {_LISTS[name]: {name: inner}})
         for notification in _notifications(value):
             targets += _apply(document, notification, reading)
     return document, targets[0] if targets else ""
@@ -201,7 +201,7 @@ def _place(document: dict[str, Any], path: list[Element], value: Any) -> None:
         if not isinstance(node, dict):
             raise TypeError(name)
     if isinstance(value, dict):
-        _merge(node, {local(k): v for k, v in value.items()})
+        merge(node, {local(k): v for k, v in value.items()})
 
 
 def _entry(entries: Any, keys: dict[str, str]) -> dict[str, Any] | None:
@@ -230,12 +230,12 @@ def _remove(document: dict[str, Any], path: list[Element]) -> None:
             node = node[name]
 
 
-def _merge(into: dict[str, Any], more: dict[str, Any]) -> None:
+def merge(into: dict[str, Any], more: dict[str, Any]) -> None:
     """Merges containers member by member; lists are joined, later scalars win."""
     for key, value in more.items():
         have = into.get(key)
         if isinstance(have, dict) and isinstance(value, dict):
-            _merge(have, value)
+            merge(have, value)
         elif isinstance(have, list) and isinstance(value, list):
             have.extend(value)
         else:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from inkov.model.errors import BadInput, Problem
@@ -19,15 +20,36 @@ class Reading:
         file: path as the site shows it.
         problems: errors found so far, in any file of the run; shared between readings.
         notes: guesses made so far; shared between readings.
+        partly: other files of the site could not be read, so that a name may lead nowhere for that reason.
+        elsewhere: the file of each top member that another file of the same device holds.
     """
 
     file: str
     problems: list[Problem] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    elsewhere: Mapping[str, str] = field(default_factory=dict)
+    partly: bool = False
+
+    def source(self, path: str, line: int | None = None) -> Source:
+        """Returns the place of a data path, in the file that holds it."""
+        if self.elsewhere:
+            top = path.lstrip("/").partition("/")[0]
+            return Source(self.elsewhere.get(top, self.file), line, path)
+        return Source(self.file, line, path)
+
+    def place(self, path: str) -> str | Source:
+        """Returns a data path from the root as an origin keeps it: with its file where that is not the object's own."""
+        found = self.source(path)
+        return path if found.file == self.file else found
 
     def wrong(self, what: str, path: str = "", line: int | None = None) -> None:
         """Records an error and goes on, so that one run shows all of them."""
-        self.problems.append(Problem(Source(self.file, line, path), what))
+        self.problems.append(Problem(self.source(path, line), what))
+
+    def unknown(self, what: str, path: str = "", line: int | None = None) -> None:
+        """Records a name that leads nowhere, unless it may lead into what could not be read."""
+        if not self.partly:
+            self.wrong(what, path, line)
 
     def fail(self, what: str, line: int | None = None) -> BadInput:
         """Returns the exception for a file in which nothing more can be read."""

@@ -7,7 +7,9 @@ import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path, PurePosixPath
 
-from inkov.formats.edits import CannotEdit, in_export, in_switch_file
+from inkov.formats.edits import CannotEdit
+from inkov.formats.registry import FORMATS, format_of
+from inkov.formats.text import encoding
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
 from inkov.model.names import PortRef
@@ -69,10 +71,10 @@ def _write(files: Mapping[str, Path], edits: Mapping[str, Mapping[str, str]], ma
     for name, path in files.items():
         data = path.read_bytes()
         if name in edits:
-            text = data.decode("utf-8-sig")
-            edit = in_export if text.lstrip()[:1] in {"{", "["} else in_switch_file
+            coding, mark = encoding(data)
+            chosen = format_of(data) or FORMATS[0]
             try:
-                data = edit(text, edits[name]).encode()
+                data = mark + chosen.edit(data.removeprefix(mark).decode(coding), edits[name]).encode(coding)
             except CannotEdit as exc:
                 problems.append(Problem(Source(name), str(exc)))
         target = made / name

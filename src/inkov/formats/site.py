@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import gc
 import os
-import re
-import stat
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
-from inkov.formats import jsontext, openconfig
-from inkov.formats.openconfig_wrappers import is_openconfig
+from inkov.formats import exports, folder, registry
+from inkov.formats.format import Content, Given, Part
 from inkov.formats.reading import Reading
-from inkov.model.campus import Campus
+from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import natural
 from inkov.model.source import Source
@@ -27,11 +25,6 @@ if TYPE_CHECKING:
 
 Progress = Callable[[int, int], None]
 """Called with (files read, files in all)."""
-
-_ENDINGS = frozenset({".json", ".yaml", ".yml"})
-_MAX_JSON = 64 * 1024 * 1024
-_MAX_YAML = 4 * 1024 * 1024
-_OURS = re.compile(r"^[\"']?inkov[\"']?[ \t]*:", re.MULTILINE)
 
 
 def load(site: str | os.PathLike[str], progress: Progress | None = None) -> Campus:
@@ -55,6 +48,8 @@ def load_files(
     more: Iterable[Path] = (),
     progress: Progress | None = None,
     cache: Path | None = None,
+    *,
+    strict: bool = True,
 ) -> tuple[Campus, Mapping[str, Path]]:
     """Reads a campus as `load` does, and further switch files with it.
 
@@ -63,6 +58,7 @@ def load_files(
         more: further switch files.
         progress: as for `load`.
         cache: folder of what earlier runs read; files that are as they were then are not read again.
+        strict: raise for a switch file that cannot be read; otherwise go on without it, and tell in `Campus.unread`.
 
     Returns:
         The campus, and every file that it was made from, by the name that sources give it.
@@ -72,7 +68,7 @@ def load_files(
     """
     with _no_garbage_collection():
         parsed = Parsed.of_site(cache, Path(site))
-        loader = _Loader(Path(site), progress, parsed, more=tuple(more))
+        loader = _Loader(Path(site), progress, parsed, strict, tuple(more))
         made = loader.campus()
         parsed.close()
         return made, loader.files
@@ -95,35 +91,35 @@ class _Loader:
     site: Path
     progress: Progress | None
     parsed: Parsed
+    strict: bool = True
+    more: tuple[Path, ...] = ()
     problems: list[Problem] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     switches: dict[str, Switch] = field(default_factory=dict)
     saved: dict[str, Switch] = field(default_factory=dict)
     saved_paths: frozenset[Path] = frozenset()
+    campus_file: CampusFile | None = None
     assumed: str = ""
-    campus_files: list[tuple[Path, CampusFile]] = field(default_factory=list)
     base: Path = Path()
-    more: tuple[Path, ...] = ()
     files: dict[str, Path] = field(default_factory=dict)
-    reading_from: Path = Path()
+    exports: list[_Exported] = field(default_factory=list)
+    unread: list[Problem] = field(default_factory=list)
 
     def campus(self) -> Campus:
         if not self.site.exists():
             raise self._only(f"there is no such file or folder{nearest(self.site.name, self._siblings(), listed=0)}")
+        self.base = self.site if self.site.is_dir() else self.site.parent
         if self.site.is_dir():
-            self.base = self.site
             self._read_folder()
         else:
-            self.base = self.site.parent
-            self._read(self.site, asked_for=True)
-            if self.campus_files:
-                self._read_listed(self.campus_files[0][1])
+            self._read_meant(self.site)
         self._read_all(self.more, asked_for=True)
-        if not self.switches and not self.saved and not self.problems:
-            raise self._only("no switch configuration found here; expected Inkov switch files or OpenConfig JSON")
+        self._join_parts()
+        if not (self.switches or self.saved or self.problems or self.unread):
+            raise self._only(f"no switch configuration found here; expected {registry.EXPECTED}")
         made = self._assemble()
-        if self.problems:
-            raise BadInput(self.problems)
+        if self.problems or (self.unread and (self.strict or not made.switches)):
+            raise BadInput([*self.unread, *self.problems])
         return made
 
     def _siblings(self) -> list[str]:
@@ -135,39 +131,43 @@ class _Loader:
     def _only(self, what: str) -> BadInput:
         return BadInput([Problem(Source(self.site.as_posix()), what)])
 
-    def _read_folder(self) -> None:
-        """Reads the top of the folder first: a campus file there says which other files belong."""
-        top = [p for p in sorted(self.site.iterdir()) if p.suffix in {".yaml", ".yml"} and p.is_file()]
-        campus_paths = [p for p in top if _announces(p, "campus")]
-        if len(campus_paths) > 1:
-            names = ", ".join(p.name for p in campus_paths)
-            raise self._only(f"several campus files ({names}); name the one that is meant")
-        if campus_paths:
-            self._read(campus_paths[0], asked_for=True)
-            if self.campus_files:
-                self._read_listed(self.campus_files[0][1])
-        else:
-            self._read_all(_walk(self.site), asked_for=False)
+    def _reading(self, path: Path) -> Reading:
+        """Returns a reading of a file whose problems leave that file out."""
+        return Reading(folder.shown(path, self.base), self.unread, self.notes)
 
-    def _read_listed(self, campus: CampusFile) -> None:
-        own = self.campus_files[0][0]
-        self.saved_paths = frozenset(self._listed(campus, "saved", campus.document.saved)) - {own}
-        if campus.document.switches is None:
-            self._read_all([p for p in _walk(self.base) if p != own and p not in self.saved_paths], asked_for=False)
+    def _read_folder(self) -> None:
+        """Looks for the campus file first: it says which other files belong, and what holds for all of them."""
+        found = list(folder.walk(self.site, self._reading))
+        own = [p for p in found if folder.is_campus_file(p)]
+        if len(own) > 1:
+            names = ", ".join(folder.shown(p, self.base) for p in own)
+            raise self._only(f"several campus files ({names}); name the one that is meant")
+        if own:
+            self._read_meant(own[0], found)
         else:
-            listed = self._listed(campus, "switches", campus.document.switches)
+            self._read_all(found, asked_for=False)
+
+    def _read_meant(self, path: Path, found: list[Path] | None = None) -> None:
+        """Reads the file that the site is about, and what it names; nothing makes up for a broken campus file."""
+        unread, self.unread = self.unread, self.problems if folder.is_campus_file(path) else self.unread
+        self._read(path, asked_for=True)
+        self.unread = unread
+        if self.problems:
+            raise BadInput(self.problems)
+        if self.campus_file is not None:
+            self._read_listed(path, self.campus_file, found)
+
+    def _read_listed(self, own: Path, campus: CampusFile, found: list[Path] | None) -> None:
+        home, document = own.parent, campus.document
+        self.saved_paths = frozenset(_listed(campus, home, "saved", document.saved)) - {own}
+        if document.switches is None:
+            walked = found if found is not None else folder.walk(self.base, self._reading)
+            others = [p for p in walked if p != own and p not in self.saved_paths and not folder.is_campus_file(p)]
+            self._read_all(others, asked_for=False)
+        else:
+            listed = _listed(campus, home, "switches", document.switches)
             self._read_all([p for p in listed if p not in self.saved_paths], asked_for=True)
         self._read_all(sorted(self.saved_paths), asked_for=True)
-
-    def _listed(self, campus: CampusFile, key: str, patterns: list[str]) -> list[Path]:
-        """Returns the files that the patterns of a key match; records those that match none."""
-        paths: dict[Path, None] = {}
-        for i, pattern in enumerate(patterns):
-            found = sorted(_matching(self.base, pattern))
-            if not found:
-                campus.reading.wrong(f"no file matches {pattern!r}", f"{key}/{i}", campus.lines.near((key, i)))
-            paths.update(dict.fromkeys(found))
-        return list(paths)
 
     def _read_all(self, paths: Iterable[Path], *, asked_for: bool) -> None:
         todo = list(paths)
@@ -177,121 +177,100 @@ class _Loader:
                 self.progress(done, len(todo))
 
     def _read(self, path: Path, *, asked_for: bool) -> None:
-        shown = path.as_posix().removeprefix(f"{self.base.as_posix()}/")
-        reading = Reading(shown, self.problems, self.notes)
-        self.reading_from = path
+        reading = self._reading(path)
         try:
-            if (data := self._content(path, reading, asked_for=asked_for)) is None:
+            found = folder.content(path, reading, asked_for=asked_for)
+            if found is None:
                 return
-            key = self.parsed.key(shown, self.assumed, data)
+            data, chosen = found
+            key = self.parsed.key(reading.file, self.assumed, data)
             entry = self.parsed.find(key)
             if entry is None:
-                problems, notes = len(self.problems), len(self.notes)
-                entry = self._entry(data, path, reading, asked_for=asked_for)
-                if entry is None:
+                problems, notes = len(self.unread), len(self.notes)
+                read = chosen.read(data, reading, self._given(path))
+                if len(self.unread) > problems:
                     return
-                if len(self.problems) == problems:
-                    self.parsed.keep(key, entry._replace(notes=tuple(self.notes[notes:])))
+                if not isinstance(read, Entry):
+                    self._keep(read, path, reading, data, asked_for=asked_for)
+                    return
+                entry = read._replace(notes=tuple(self.notes[notes:]))
+                self.parsed.keep(key, entry)
             else:
                 self.notes.extend(entry.notes)
-            self._add(entry.switch, reading, saved=entry.saved or path in self.saved_paths)
+            self._add(entry, path, reading)
         except OSError as exc:
             reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
         except BadInput as exc:
-            self.problems.extend(exc.problems)
+            self.unread.extend(exc.problems)
 
-    @staticmethod
-    def _content(path: Path, reading: Reading, *, asked_for: bool) -> bytes | None:
-        """Returns the content of a file; None after saying why a file that nobody asked for is passed over."""
-        limit = _MAX_JSON if path.suffix.lower() == ".json" else _MAX_YAML
-        state = path.stat()
-        if not stat.S_ISREG(state.st_mode):
-            raise reading.fail("this is no file")
-        if state.st_size > limit:
-            what = f"larger than {limit // 1024 // 1024} MB; this is no switch configuration"
+    def _given(self, path: Path) -> Given:
+        above = path.parent.name if path.parent != self.base else ""
+        assume = self.campus_file.document.assume if self.campus_file is not None else None
+        return Given(exports.device_name(path.stem, above), assume)
+
+    def _keep(self, read: Content, path: Path, reading: Reading, data: bytes, *, asked_for: bool) -> None:
+        """Takes what is no switch: a campus file, or a part of a device."""
+        if isinstance(read, Part):
+            self.exports.append(_Exported(path, read.name, data))
+        elif read is None:
             if asked_for:
-                raise reading.fail(what)
-            reading.note(f"passed over; {what}")
-            return None
-        return path.read_bytes()
-
-    def _entry(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
-        if data.lstrip()[:1] in {b"{", b"["} or path.suffix == ".json":
-            return self._read_json(data, path, reading, asked_for=asked_for)
-        return self._read_yaml(data, path, reading, asked_for=asked_for)
-
-    def _read_json(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
-        found = jsontext.values(data, reading)
-        if not any(map(is_openconfig, found)):
-            self._not_ours(reading, asked_for=asked_for)
-            return None
-        switch = openconfig.read(found, reading, path.stem)
-        if self.campus_files:
-            from inkov.formats.switch_file import habits
-            from inkov.kinds.table import without_native
-
-            assume = self.campus_files[0][1].document.assume
-            stated, unstated = habits(assume)
-            switch = replace(switch, habits=stated, unstated_habits=unstated)
-            if assume.unstated_native == "none":
-                switch = replace(switch, ports={n: without_native(p) for n, p in switch.ports.items()})
-        return Entry(switch, saved=False, notes=())
-
-    def _read_yaml(self, data: bytes, path: Path, reading: Reading, *, asked_for: bool) -> Entry | None:
-        """Reads a switch file and returns it, or a campus file and takes it."""
-        # pydantic and the YAML reader cost a fifth of a second to import; a folder of exports needs neither.
-        from inkov.formats import switch_file, yamltext
-        from inkov.formats.campus_file import CampusFile
-
-        try:
-            text = data.decode("utf-8-sig")
-        except UnicodeDecodeError:
-            self._not_ours(reading, asked_for=asked_for)
-            return None
-        if not asked_for and not _OURS.search(text):
-            self._not_ours(reading, asked_for=False)
-            return None
-        content, lines = yamltext.load(text, reading)
-        kind = content.get("inkov") if isinstance(content, dict) else None
-        if kind == "switch":
-            assume = self.campus_files[0][1].document.assume if self.campus_files else None
-            switch = switch_file.read(content, lines, reading, assume)
-            return None if switch is None else Entry(switch, content.get("saved") == "true", ())
-        if kind == "campus":
-            campus = CampusFile.read(content, lines, reading)
-            if campus is not None:
-                self.campus_files.append((path, campus))
-                self.assumed = campus.document.assume.model_dump_json()
-                self.files[reading.file] = path
-                for listed in (campus.document.hosts, campus.document.plan):
-                    if isinstance(listed, str):
-                        self.files[listed] = self.base / listed
-        elif kind is not None:
-            reading.wrong(f"{kind!r:.40} is not a kind of file; expected 'switch' or 'campus'", "inkov", 1)
-        else:
-            self._not_ours(reading, asked_for=asked_for)
-        return None
-
-    def _not_ours(self, reading: Reading, *, asked_for: bool) -> None:
-        if asked_for:
-            reading.wrong("this is not a configuration; expected an Inkov switch or campus file, or OpenConfig JSON")
-        else:
+                raise reading.fail(f"this is not a configuration; expected {registry.EXPECTED}")
             reading.note("passed over; it is not a switch configuration")
+        elif not isinstance(read, Entry):
+            self.campus_file = read
+            self.assumed = read.document.assume.model_dump_json()
+            self.files[reading.file] = path
+            for listed in (read.document.hosts, read.document.plan):
+                if isinstance(listed, str):
+                    self.files[listed] = path.parent / listed
 
-    def _add(self, switch: Switch, reading: Reading, *, saved: bool = False) -> None:
-        table = self.saved if saved else self.switches
+    def _add(self, entry: Entry, path: Path, reading: Reading) -> None:
+        switch = entry.switch
+        table = self.saved if entry.saved or path in self.saved_paths else self.switches
         other = table.get(switch.name)
         if other is not None:
             reading.wrong(f"a second switch named {switch.name!r}; the first is in {other.origin.file}")
         else:
             table[switch.name] = switch
-            self.files[reading.file] = self.reading_from
+            self.files[reading.file] = path
+
+    def _join_parts(self) -> None:
+        """Reads files that hold parts of a device together with the file that has its ports."""
+        waiting: dict[Path | None, list[_Exported]] = {}
+        owners = _Owners({s.name: self.files[s.origin.file] for s in self.switches.values()}, self._given)
+        for part in self.exports:
+            waiting.setdefault(owners.of(part), []).append(part)
+        for owner, parts in waiting.items():
+            if owner is None:
+                for part in parts:
+                    self._reading(part.path).note("a part of an export, and no file holds the ports of its device")
+                continue
+            self._join(owner, parts)
+
+    def _join(self, owner: Path, parts: list[_Exported]) -> None:
+        reading = self._reading(owner)
+        before = next(s for s in self.switches.values() if s.origin.file == reading.file)
+        given = self._given(owner)._replace(parts=tuple((p.data, self._reading(p.path)) for p in parts))
+        try:
+            data, chosen = folder.content(owner, reading, asked_for=True) or (b"", registry.FORMATS[-1])
+            read = chosen.read(data, reading, given)
+        except BadInput as exc:
+            self.unread.extend(exc.problems)
+            return
+        if isinstance(read, Entry):
+            del self.switches[before.name]
+            self.notes = [n for n in self.notes if not n.startswith(f"{reading.file}: no VLAN table")]
+            self._add(read, owner, reading)
+            self.files.update({self._reading(p.path).file: p.path for p in parts})
 
     def _runs(self, name: str) -> bool:
         """Tells whether it is known what a switch runs; records where only what it has saved is."""
         if name not in self.switches:
-            file = self.saved[name].origin.file
-            self.problems.append(Problem(Source(file), f"this is what {name} has saved; no file says what it runs"))
+            self.unread.append(
+                Problem(
+                    Source(self.saved[name].origin.file), f"this is what {name} has saved; no file says what it runs"
+                )
+            )
         return name in self.switches
 
     def _assemble(self) -> Campus:
@@ -300,54 +279,56 @@ class _Loader:
             for name in sorted({**self.saved, **self.switches}, key=natural)
             if self._runs(name)
         }
-        files = {name: path.as_posix() for name, path in self.files.items()}
-        if not self.campus_files:
-            name = self.site.resolve().name if self.site.is_dir() else self.site.stem
-            return Campus(name=name, switches=switches, saved=self.saved, files=files, notes=tuple(self.notes))
-        file = self.campus_files[0][1]
-        hosts = file.hosts(switches, self.base) if switches else {}
-        segments = file.segments(switches, hosts)
-        return Campus(
-            name=file.document.name,
-            switches=switches,
-            cables=file.cables(switches) if switches else (),
-            hosts=hosts,
-            segments=segments,
-            claims=file.claims(segments, hosts, switches),
-            keep=file.document.keep.vlans,
-            parking=file.document.parking,
-            saved=self.saved,
-            register=file.register(),
-            plan=file.plan(switches, self.base) if switches else (),
-            waivers=file.waivers(),
-            settings=file.settings(),
-            files=files,
-            notes=tuple(self.notes),
-        )
+        common: Common = {
+            "switches": switches,
+            "saved": self.saved,
+            "files": {name: path.as_posix() for name, path in self.files.items()},
+            "notes": tuple(self.notes),
+            "unread": tuple(self.unread),
+        }
+        if self.campus_file is None:
+            return Campus(name=self.site.resolve().name if self.site.is_dir() else self.site.stem, **common)
+        return self.campus_file.campus(common, self.files[self.campus_file.reading.file].parent)
 
 
-def _announces(path: Path, kind: str) -> bool:
-    """Tells whether a YAML file says at its top what it is, without reading it whole."""
+class _Exported(NamedTuple):
+    """A file that holds a part of a device."""
+
+    path: Path
+    name: str
+    data: bytes
+
+
+class _Owners:
+    """Finds the file that holds the ports of a device: by the name of the device, case and domain aside, or by files' names."""
+
+    def __init__(self, files: Mapping[str, Path], given: Callable[[Path], Given]) -> None:
+        self.given = given
+        self.by_name = {_bare(name): path for name, path in files.items()}
+        self.by_file = {(path.parent, given(path).name): path for path in files.values()}
+
+    def of(self, part: _Exported) -> Path | None:
+        own = self.by_name.get(_bare(part.name)) if part.name else None
+        return own or self.by_file.get((part.path.parent, self.given(part.path).name))
+
+
+def _bare(name: str) -> str:
+    return name.partition(".")[0].casefold()
+
+
+def _listed(campus: CampusFile, home: Path, key: str, patterns: list[str]) -> list[Path]:
+    """Returns the files that the patterns of a key match; records those that match none."""
+    paths: dict[Path, None] = {}
+    for i, pattern in enumerate(patterns):
+        found = sorted(_matching(home, pattern))
+        if not found:
+            campus.reading.wrong(f"no file matches {pattern!r}", f"{key}/{i}", campus.lines.near((key, i)))
+        paths.update(dict.fromkeys(found))
+    return list(paths)
+
+
+def _matching(home: Path, pattern: str) -> list[Path]:
     try:
-        with path.open("rb") as file:
-            head = file.read(4096).decode("utf-8-sig", "replace")
-    except OSError:
-        return False
-    return any(line.split("#")[0].split() == ["inkov:", kind] for line in head.splitlines())
-
-
-def _walk(folder: Path) -> Iterator[Path]:
-    """Yields candidate files below a folder in a fixed order; links to folders and hidden folders are left out."""
-    for where, folders, files in os.walk(folder, followlinks=False):
-        folders[:] = sorted(f for f in folders if not f.startswith("."))
-        for name in sorted(files):
-            path = Path(where) / name
-            if path.suffix.lower() in _ENDINGS and path.is_file():
-                yield path
-
-
-def _matching(base: Path, pattern: str) -> list[Path]:
-    try:
-        return [p for p in base.glob(pattern) if p.is_file()]
+        return [p for p in home.glob(pattern) if p.is_file()]
     except (ValueError, NotImplementedError):
         return []

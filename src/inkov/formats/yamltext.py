@@ -8,6 +8,7 @@ let a small file unfold into a huge one.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import Any, TypeAlias
 
 import yaml
@@ -42,9 +43,8 @@ def load(text: str, reading: Reading) -> tuple[Any, Lines]:
     """
     lines = Lines()
     _check_depth(text, reading)
-    loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
     try:
-        events = iter(list(yaml.parse(text, Loader=loader)))
+        events = iter(list(_events(text)))
     except yaml.MarkedYAMLError as exc:
         line = exc.problem_mark.line + 1 if exc.problem_mark else None
         raise reading.fail(_why(text, line, exc), line) from None
@@ -52,6 +52,40 @@ def load(text: str, reading: Reading) -> tuple[Any, Lines]:
         raise reading.fail("this is not YAML; it holds characters that YAML does not allow") from None
     composer = _Composer(events, lines, reading)
     return composer.document(), lines
+
+
+def _events(text: str) -> Iterator[yaml.Event]:
+    return yaml.parse(text, Loader=getattr(yaml, "CSafeLoader", yaml.SafeLoader))
+
+
+def top(text: str, key: str) -> str | None:
+    """Returns the value of a key at the top of a document, empty where it is no plain text; None without such a key.
+
+    No more of the text is looked at than it takes.
+
+    Raises:
+        BadInput: what comes before the key is not YAML.
+    """
+    reading = Reading("")
+    _check_depth(text, reading)
+    depth, at_key, found = 0, False, False
+    try:
+        for event in _events(text):
+            if found:
+                return event.value if isinstance(event, yaml.ScalarEvent) else ""
+            opens, closes = isinstance(event, yaml.CollectionStartEvent), isinstance(event, yaml.CollectionEndEvent)
+            depth -= closes
+            if depth == 1 and not opens:
+                found = at_key and isinstance(event, yaml.ScalarEvent) and event.value == key
+                at_key = not at_key
+            elif depth == 0 and isinstance(event, yaml.NodeEvent):
+                at_key = isinstance(event, yaml.MappingStartEvent)
+                if not at_key:
+                    return None
+            depth += opens
+    except yaml.YAMLError:
+        raise reading.fail("this is not YAML") from None
+    return None
 
 
 def _check_depth(text: str, reading: Reading) -> None:

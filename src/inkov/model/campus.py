@@ -6,8 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 from itertools import combinations
-from typing import TYPE_CHECKING, Final, TypeAlias
+from typing import TYPE_CHECKING, Final, TypeAlias, TypedDict
 
+from inkov.model.errors import Problem
 from inkov.model.names import PortRef
 from inkov.model.routing import Address, Ip, Prefix
 from inkov.model.source import Source
@@ -242,6 +243,7 @@ class Campus:
         settings: what it wants of rules; of several that fit a rule, the last counts.
         files: where each file it was made of is, by the name that sources give it.
         notes: what was passed over while reading, one sentence each.
+        unread: what could not be read and is therefore not here.
     """
 
     name: str
@@ -259,3 +261,14 @@ class Campus:
     settings: tuple[RuleSetting, ...] = ()
     files: Mapping[str, str] = field(default_factory=dict, compare=False)
     notes: tuple[str, ...] = ()
+    unread: tuple[Problem, ...] = ()
+
+
+class Common(TypedDict):
+    """What every campus has, with a campus file or without."""
+
+    switches: Mapping[str, Switch]
+    saved: Mapping[str, Switch]
+    files: Mapping[str, str]
+    notes: tuple[str, ...]
+    unread: tuple[Problem, ...]

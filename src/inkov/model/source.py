@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import TypeAlias
 
 from inkov.model.settings import Setting
 
@@ -44,6 +45,10 @@ class Source:
         return ": ".join(filter(None, [*inner, leaf]))
 
 
+Place: TypeAlias = int | str | Source
+"""A line, a data path, or a place in another file."""
+
+
 class Origin:
     """Where the settings of one object (a port, a switch) were written.
 
@@ -54,20 +59,21 @@ class Origin:
         file: path as the site shows it.
         base: data path of the object.
         places: key of a setting to its line number (YAML) or its path below `base` (JSON; from the root when it begins
-            with a slash); `""` is the object, and `vlans/310` an entry of a setting that has entries.
+            with a slash), or its place in another file; `""` is the object, and `vlans/310` an entry of a setting that
+            has entries.
         defaults: where settings that are not in `places` come from, if a file says it (`starts-as`).
     """
 
     __slots__ = ("base", "defaults", "file", "places")
 
-    def __init__(self, file: str, base: str, places: Mapping[str, int | str], defaults: Origin | None = None) -> None:
+    def __init__(self, file: str, base: str, places: Mapping[str, Place], defaults: Origin | None = None) -> None:
         self.file = file
         self.base = base
         self.places = places
         self.defaults = defaults
 
-    def also(self, places: Mapping[Setting, int | str]) -> Origin:
-        """Returns the origin with further places: lines or data paths."""
+    def also(self, places: Mapping[Setting, Place]) -> Origin:
+        """Returns the origin with further places: lines, data paths, or places in other files."""
         more = {setting.key: place for setting, place in places.items()}
         return Origin(self.file, self.base, {**self.places, **more}, self.defaults)
 
@@ -102,7 +108,9 @@ class Origin:
         own = self.places.get("")
         return Source(self.file, own if isinstance(own, int) else None, self.base, default=True)
 
-    def _source(self, key: str, place: int | str) -> Source:
+    def _source(self, key: str, place: Place) -> Source:
+        if isinstance(place, Source):
+            return place
         if isinstance(place, int):
             return Source(self.file, place, "/".join(filter(None, (self.base, key))))
         return Source(self.file, None, place if place.startswith("/") else f"{self.base}/{place}")

@@ -44,8 +44,23 @@ def prove(network: Network, claims: Sequence[Claim] | None = None, *, strict: bo
     prover = Prover(network)
     if claims is None:
         claims = network.campus.claims or [every_vlan_apart(network)]
-    outcomes = [prover.decide(claim) for claim in claims]
+    outcomes = [without_unread(network, prover.decide(claim)) for claim in claims]
     return [Verdict(c, without_assumptions(o) if strict else o) for c, o in zip(claims, outcomes, strict=True)]
+
+
+def without_unread(network: Network, outcome: Outcome) -> Outcome:
+    """Returns an outcome for a campus of which some files could not be read: whatever they hold, nothing is proved."""
+    files = list(dict.fromkeys(p.source.file for p in network.campus.unread))
+    if not files:
+        return outcome
+    fact = f"what {some(files)} says: it could not be read"
+    match outcome:
+        case Proved():
+            return CannotTell((fact,))
+        case CannotTell():
+            return replace(outcome, missing=(*outcome.missing, fact))
+        case Broken():
+            return outcome
 
 
 def without_assumptions(outcome: Outcome) -> Outcome:

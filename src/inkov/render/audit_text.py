@@ -8,6 +8,7 @@ from rich.console import Group, RenderableType
 from rich.text import Text
 
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, many, plural, spaced, table, tally, words
+from inkov.rules.wording import joined
 from inkov.views.findings import AuditView, EvidenceView, FindingView, hits
 
 _SEEN = 3
@@ -34,6 +35,8 @@ def _summary(view: AuditView) -> RenderableType:
     left_out = [f"{n} {word}" for n, word in ((view.waived, "waived"), (view.known, "known before")) if n]
     more = [Text(f"besides {' and '.join(left_out)}", style="dim")] if left_out else []
     said = [words(view.summary)] if view.summary else []
+    if view.unread:
+        said.append(words(f"Not read, so nothing is said of what is in it: {joined(view.unread, 6)}", "bold"))
     return Group(head, tally(counts) if counts else Text("no findings", style="bold"), *said, *more)
 
 

@@ -61,7 +61,7 @@ class AuditView:
     """An audit: the campus, how many findings of each severity, and the findings, worst first.
 
     `summary` says it in one or two sentences. `waived` is how many more are waived, and `known` how many more were in the
-    baseline.
+    baseline. `unread` are the files that could not be read, so that nothing is said of what they hold.
     """
 
     campus: str
@@ -71,6 +71,7 @@ class AuditView:
     waived: int = 0
     known: int = 0
     summary: str = ""
+    unread: tuple[str, ...] = ()
 
 
 def size(network: Network) -> Size:
@@ -83,7 +84,8 @@ def audit_view(network: Network, findings: Sequence[Finding], waived: int = 0, k
     """Returns an audit as plain data."""
     counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
     views = tuple(map(finding_view, findings))
-    return AuditView(network.campus.name, size(network), counts, views, waived, known, _summary(counts, views))
+    unread = tuple(dict.fromkeys(p.source.file for p in network.campus.unread))
+    return AuditView(network.campus.name, size(network), counts, views, waived, known, _summary(counts, views), unread)
 
 
 def _summary(counts: Mapping[str, int], findings: Iterable[FindingView]) -> str:

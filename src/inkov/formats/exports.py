@@ -1,0 +1,66 @@
+"""OpenConfig JSON exports: told apart from other JSON, read alone or with other files of the same device, and edited."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+
+from inkov.formats import jsontext, openconfig
+from inkov.formats.format import Content, Given, Part
+from inkov.formats.openconfig_wrappers import ROOTS, is_openconfig
+from inkov.formats.reading import Reading
+from inkov.formats.text import utf8
+from inkov.store.parsed import Entry
+
+_LOOKS = re.compile(
+    rb'"(?:(?:openconfig-|oc-)[\w-]+:[\w-]+|(?:%s)|ietf-restconf:(?:data|errors)|notifications?|updates?|syncResponse)"'
+    % "|".join(sorted(ROOTS)).encode()
+)
+_CONTAINER = re.compile(rf"(?i)[-_.]?(?:openconfig[-_.])?(?:{'|'.join(r.replace('-', '[-_]?') for r in ROOTS)})\Z")
+
+
+def recognise(data: bytes) -> bool:
+    """Tells whether a file is JSON that names what OpenConfig holds; `read` looks closer."""
+    return data.lstrip()[:1] in {b"{", b"["} and _LOOKS.search(data) is not None
+
+
+def device_name(stem: str, folder: str) -> str:
+    """Returns what a file calls its device by its own name: without the container it holds; then its folder's."""
+    return _CONTAINER.sub("", stem) or folder or stem
+
+
+def read(data: bytes, reading: Reading, given: Given) -> Content:
+    """Reads an export.
+
+    Returns:
+        The switch; a part when it has no interfaces and is read alone; None for JSON of another kind.
+
+    Raises:
+        BadInput: it is not JSON, or an error answer of a device.
+    """
+    found = jsontext.values(utf8(data), reading)
+    if not any(map(is_openconfig, found)):
+        return None
+    export = openconfig.Export(found, reading)
+    for content, other in given.parts:
+        export.add(jsontext.values(utf8(content), other), other)
+    if not given.parts and "interfaces" not in export.document:
+        return Part(export.name)
+    switch = export.switch(given.name)
+    if given.assume is not None:
+        from inkov.formats.switch_file import habits
+        from inkov.kinds.table import without_native
+
+        stated, unstated = habits(given.assume)
+        switch = replace(switch, habits=stated, unstated_habits=unstated)
+        if given.assume.unstated_native == "none":
+            switch = replace(switch, ports={n: without_native(p) for n, p in switch.ports.items()})
+    return Entry(switch, saved=False, notes=())
+
+
+def edit(text: str, lists: Mapping[str, str]) -> str:
+    """Sets the allowed lists of some ports."""
+    from inkov.formats.edits import in_export
+
+    return in_export(text, lists)

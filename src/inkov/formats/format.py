@@ -1,0 +1,63 @@
+"""What a format is: how files of it are told apart, read, and written to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING, NamedTuple, TypeAlias
+
+from inkov.formats.reading import Reading
+from inkov.store.parsed import Entry
+
+if TYPE_CHECKING:
+    from inkov.formats.campus_file import CampusFile
+    from inkov.formats.switch_document import Assume
+
+MEGABYTE = 1024 * 1024
+
+
+class Part(NamedTuple):
+    """A file that holds some containers of a device and none with its ports; it is read with the others of the device.
+
+    Attributes:
+        name: what it calls the device; empty when it does not.
+    """
+
+    name: str
+
+
+class Given(NamedTuple):
+    """What a reader is told beside the content.
+
+    Attributes:
+        name: what the device is called where the content does not say.
+        assume: what the campus file states of all switches; None without one.
+        parts: contents of further files of the same device, with their readings.
+    """
+
+    name: str
+    assume: Assume | None = None
+    parts: tuple[tuple[bytes, Reading], ...] = ()
+
+
+Content: TypeAlias = "Entry | Part | CampusFile | None"
+"""What a file was read as; None after recording what is wrong."""
+
+
+class Format(NamedTuple):
+    """One kind of file.
+
+    Attributes:
+        name: as sentences list it.
+        endings: what its files usually end with; a file with such an ending that is passed over is told of.
+        most: the size in bytes that no file of it exceeds.
+        recognise: tells by content whether a file is of it.
+        read: reads a file that was recognised.
+        edit: sets the allowed lists of ports in the text of a file; raises `edits.CannotEdit`.
+    """
+
+    name: str
+    endings: frozenset[str]
+    most: int
+    recognise: Callable[[bytes], bool]
+    read: Callable[[bytes, Reading, Given], Content]
+    edit: Callable[[str, Mapping[str, str]], str]
