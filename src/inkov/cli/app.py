@@ -12,7 +12,7 @@ from typing import Annotated
 import typer
 
 from inkov import __version__
-from inkov.cli.auditing import AuditFormat, audit, draft, report
+from inkov.cli.auditing import audit, draft, report
 from inkov.cli.layer3 import gateways
 from inkov.cli.options import (
     FormatOption,
@@ -65,7 +65,7 @@ def demo(
     write(folder)
     as_found = folder / "as-found"
     sys.stdout.write(f"wrote {as_found.as_posix()} and {(folder / 'mended').as_posix()}\n\n")
-    report(as_found, Choice(), AuditFormat.TEXT, None)
+    report(as_found, Choice(), Format.TEXT.value, None)
     sys.stdout.write("\n")
     decide(as_found, None, Format.TEXT, None)
     sys.stdout.write(

@@ -14,6 +14,7 @@ from inkov.cli.options import OutputOption, SiteArgument, load_network
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
+from inkov.render import renderers
 
 if TYPE_CHECKING:
     from inkov.rules.choice import Choice
@@ -29,15 +30,9 @@ class FailOn(StrEnum):
     TIDY = "tidy"
 
 
-class AuditFormat(StrEnum):
-    """How findings are written: for people, for programs, spreadsheets, wikis, code hosts and pipelines."""
-
-    TEXT = "text"
-    JSON = "json"
-    CSV = "csv"
-    MD = "md"
-    SARIF = "sarif"
-    JUNIT = "junit"
+_PAGE = tuple(f.value for f in Format)
+AuditFormat = StrEnum("AuditFormat", [(name.upper(), name) for name in (*_PAGE, *renderers.NAMES)])  # type: ignore[misc]  # as many as there are
+"""How findings are written: for people, for programs, spreadsheets, wikis, code hosts and pipelines."""
 
 
 def audit(
@@ -61,7 +56,7 @@ def audit(
     ] = None,
     result_format: Annotated[
         AuditFormat, typer.Option("--format", help="Text for people, the others for programs.")
-    ] = AuditFormat.TEXT,
+    ] = AuditFormat("text"),
     full: Annotated[
         bool, typer.Option("--full", help="As text, with all that was seen and all that follows from a cause.")
     ] = False,
@@ -80,7 +75,7 @@ def audit(
         today=dt.datetime.now(tz=dt.UTC).date(),
         known=known,
     )
-    view = report(site, choice, result_format, output, fail_on.value, full=full)
+    view = report(site, choice, result_format.value, output, fail_on.value, full=full)
     if write_baseline is not None:
         api.write_baseline(view, write_baseline)
         complain(f"wrote {write_baseline.as_posix()}")
@@ -116,7 +111,7 @@ def _severities(said: list[str] | None) -> dict[str, str]:
 def report(
     site: Path,
     choice: Choice,
-    result_format: AuditFormat,
+    result_format: str,
     output: Path | None,
     fail_on: str = "risk",
     *,
@@ -125,25 +120,20 @@ def report(
     """Runs an audit, writes what it found, and returns it."""
     network = load_network(site)
     from inkov.render.audit_text import audit_text
-    from inkov.rules.catalogue import RULES, audited
+    from inkov.rules.catalogue import audited as run
     from inkov.views.findings import audit_view
 
-    found = audited(network, choice)
+    found = run(network, choice)
     view = audit_view(network, found.findings, len(found.waived), found.known)
-    if result_format in {AuditFormat.TEXT, AuditFormat.JSON}:
-        emit(Format(result_format.value), output, view, partial(audit_text, full=full))
+    if result_format in _PAGE:
+        emit(Format(result_format), output, view, partial(audit_text, full=full))
         return view
     from inkov import api
-    from inkov.render.audit_files import audit_csv, audit_junit, audit_markdown, audit_sarif
 
     order = [s.value for s in FailOn]
-    text = {
-        AuditFormat.CSV: lambda: audit_csv(view, api.lines_of(network.campus)),
-        AuditFormat.MD: lambda: audit_markdown(view),
-        AuditFormat.SARIF: lambda: audit_sarif(view, RULES, api.lines_of(network.campus)),
-        AuditFormat.JUNIT: lambda: audit_junit(view, found.ran, lambda s: order.index(s) <= order.index(fail_on)),
-    }[result_format]()
-    put(text, output)
+    fails = {s for s in order if order.index(s) <= order.index(fail_on)}
+    audited = renderers.Audited(view, found.ran, api.lines_of(network.campus), fails.__contains__)
+    put(renderers.rendered(result_format, audited), output)
     return view
 
 

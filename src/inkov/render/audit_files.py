@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 from xml.etree import ElementTree as ET
 
 from inkov import __version__
 from inkov.render.jsondoc import to_json
 from inkov.render.page import clean
+from inkov.render.renderers import Audited, Lines
+from inkov.rules.catalogue import RULES
 from inkov.rules.registry import Rule
-from inkov.views.findings import AuditView, EvidenceView, FindingView, hits
-
-Lines = Callable[[str, str], int | None]
-"""Returns the line of a data path in a file, for formats that have none of their own."""
+from inkov.views.findings import EvidenceView, FindingView, hits
 
 _COLUMNS = (
     "severity",
@@ -44,12 +43,12 @@ def flat(findings: Iterable[FindingView]) -> Iterator[tuple[FindingView, Finding
         yield from ((f, finding) for f in finding.also)
 
 
-def audit_csv(view: AuditView, lines: Lines) -> str:
+def audit_csv(audited: Audited) -> str:
     """Returns a row a finding. A cell that a spreadsheet would take for a formula gets a quote before it."""
     text = io.StringIO()
     rows = csv.writer(text, lineterminator="\n")
     rows.writerow(_COLUMNS)
-    for finding, head in flat(view.findings):
+    for finding, head in flat(audited.view.findings):
         seen = finding.evidence[0] if finding.evidence else None
         cells: list[object] = [finding.severity, finding.rule, finding.place, finding.what, finding.mend]
         cells += [
@@ -58,7 +57,7 @@ def audit_csv(view: AuditView, lines: Lines) -> str:
             " ".join(finding.hosts),
             "; ".join(finding.claims),
             seen.file if seen else "",
-            _line(seen, lines) or "",
+            _line(seen, audited.lines) or "",
             seen.path if seen else "",
         ]
         cells += [head.id if head else "", finding.id]
@@ -75,13 +74,15 @@ def _line(seen: EvidenceView | None, lines: Lines) -> int | None:
     return None if seen is None else seen.line or lines(seen.file, seen.path)
 
 
-def audit_markdown(view: AuditView) -> str:
+def audit_markdown(audited: Audited) -> str:
     """Returns a page with a table a severity, as code hosts and wikis show it."""
+    view = audited.view
     size, made = view.size, [f"# {_plain(view.campus)}", ""]
     made += [
         f"{size.switches} switches, {size.ports} ports, {size.links} links, {size.vlans} VLANs: {_tally(view.counts)}",
         "",
         *([_plain(view.summary), ""] if view.summary else []),
+        *([f"Not read: {_plain(', '.join(view.unread))}", ""] if view.unread else []),
     ]
     for severity in view.counts:
         rows = [f for f in view.findings if f.severity == severity]
@@ -117,18 +118,30 @@ def _plain(text: str) -> str:
     return text
 
 
-def audit_sarif(view: AuditView, rules: Mapping[str, Rule], lines: Lines) -> str:
+def audit_sarif(audited: Audited) -> str:
     """Returns a log in SARIF 2.1.0, by which code hosts mark the lines to blame."""
+    view, lines = audited.view, audited.lines
     named = dict.fromkeys(f.rule for f, _ in flat(view.findings))
     index = {name: i for i, name in enumerate(named)}
     driver: dict[str, Any] = {"name": "Inkov", "version": __version__, "semanticVersion": __version__}
-    driver["rules"] = [_sarif_rule(rules[name]) for name in named]
+    driver["rules"] = [_sarif_rule(RULES[name]) for name in named]
     results = [_sarif_result(f, index[f.rule], lines) for f, _ in flat(view.findings)]
+    run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}
+    if view.unread:
+        told = [
+            {
+                "level": "error",
+                "message": {"text": "This file could not be read."},
+                "locations": [{"physicalLocation": {"artifactLocation": {"uri": _uri(name)}}}],
+            }
+            for name in view.unread
+        ]
+        run["invocations"] = [{"executionSuccessful": False, "toolExecutionNotifications": told}]
     return to_json(
         {
             "$schema": "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json",
             "version": "2.1.0",
-            "runs": [{"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}],
+            "runs": [run],
         }
     )
 
@@ -180,16 +193,22 @@ def _uri(name: str) -> str:
     return quote(name)
 
 
-def audit_junit(view: AuditView, rules: Iterable[str], fails: Callable[[str], bool]) -> str:
+def audit_junit(audited: Audited) -> str:
     """Returns a test suite for pipelines: a case a rule, failed where it found something severe enough."""
-    found: dict[str, list[FindingView]] = {name: [] for name in sorted(rules)}
+    view, fails = audited.view, audited.fails
+    found: dict[str, list[FindingView]] = {name: [] for name in sorted(audited.ran)}
     for finding, _ in flat(view.findings):
         found.setdefault(finding.rule, []).append(finding)
     failed = {name for name, some in found.items() if any(fails(f.severity) for f in some)}
-    suite = ET.Element("testsuite", name=_xml(f"inkov audit of {view.campus}"), tests=str(len(found)))
+    suite = ET.Element(
+        "testsuite", name=_xml(f"inkov audit of {view.campus}"), tests=str(len(found) + len(view.unread))
+    )
     suite.set("failures", str(len(failed)))
-    suite.set("errors", "0")
+    suite.set("errors", str(len(view.unread)))
     suite.set("skipped", "0")
+    for name in view.unread:
+        case = ET.SubElement(suite, "testcase", classname="inkov.files", name=_xml(name))
+        ET.SubElement(case, "error", message="this file could not be read")
     for name, some in found.items():
         case = ET.SubElement(suite, "testcase", classname=f"inkov.{name.partition('/')[0]}", name=name)
         text = "\n".join(f"{f.severity} at {f.place}: {f.what} {f.mend}" for f in some)
