@@ -101,6 +101,21 @@ def test_hostile_proofs_are_accepted_and_holes_are_not(campus):
     )
 
 
+def test_a_second_tag_behind_one_with_vid_0_is_not_forgotten(tmp_path):
+    """The port takes the first tag off where it may; the second is the tag that the far trunk then reads."""
+    ports = "ports: {{1: {0}, u: {{trunk: '10,20', native: 10}}}}\n"
+    a = "inkov: switch\nname: a\nvlans: {10: , 20: }\nneighbours: {u: b u}\n" + ports.format("{trunk: 10, native: 10}")
+    b = "inkov: switch\nname: b\nvlans: {10: , 20: }\n" + ports.format("{access: 20}")
+    habits = "assume: {own-tag: %s, native-outside-list: drop, tagged-native: drop, uneven-link: block}\n"
+    files = {name: {"a.yaml": a + habits % name, "b.yaml": b + habits % "drop"} for name in ("drop", "accept")}
+    dropping, accepting = (inkov.load(write_files(tmp_path / name, made)) for name, made in files.items())
+    claim = Apart("x", ("10", "20"), facing=Facing.HOSTILE)
+    (document,) = proofs(dropping, [claim])
+    assert check(dropping, document).reasons == []
+    assert check(accepting, document).reasons
+    assert not list(proofs(accepting, [claim]))
+
+
 @settings(max_examples=15)
 @given(routed_campuses())
 def test_proofs_at_layer_3_are_accepted_and_holes_are_not(campus):

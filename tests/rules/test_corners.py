@@ -40,11 +40,21 @@ def test_a_wiping_table_is_an_outage_once_it_is_joined_and_a_risk_before(tmp_pat
 
 
 def test_an_unstated_generation_wipes_nothing_for_sure(tmp_path):
-    ports = "{1: {access: 310}, u1: {trunk: '310'}}"
-    files = {
-        "a.yaml": switch_text(
-            "a", "{310: x}", ports, sync="{group: g, role: author, generation: 7}", neighbours="{u1: b u1}"
-        ),
-        "b.yaml": switch_text("b", "{320: y}", ports, sync="{group: g}"),
-    }
-    assert found(tmp_path, files, "sync/wipe") == []
+    ports = "{{1: {{access: {0}}}, u1: {{trunk: '310,320'}}}}"
+
+    def two(stated):
+        return {
+            "a.yaml": switch_text(
+                "a",
+                "{310: x}",
+                ports.format(310),
+                sync="{group: g, role: author, generation: 7}",
+                neighbours="{u1: b u1}",
+            ),
+            "b.yaml": switch_text(
+                "b", "{310: x, 320: y}", ports.format(320), sync=f"{{group: g, role: author{stated}}}"
+            ),
+        }
+
+    assert found(tmp_path / "stated", two(", generation: 2"), "sync/wipe") == [("outage", "a")]
+    assert found(tmp_path / "not", two(""), "sync/wipe") == []

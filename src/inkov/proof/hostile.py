@@ -21,7 +21,7 @@ from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import at_ends, unknowns
+from inkov.proof.unknowns import all_open, at_ends, unknowns
 from inkov.proof.way import passages, starting
 
 ARGUMENT: Final = (
@@ -244,7 +244,11 @@ class HostileProver:
         missing: tuple[str, ...] = ()
         if view is View.MAY:
             missing = (*unknowns(self.network, reach, end), *at_ends(self.network, way))
-            missing = missing or ("whether the station's port can be made to take such a frame",)
+            missing = (
+                missing
+                or all_open(self.network, way)
+                or (f"whether {start or first.switch} can be made to take such a frame",)
+            )
         return Witness(*names, way, unknown=missing)
 
 

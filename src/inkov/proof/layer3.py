@@ -16,7 +16,7 @@ from inkov.proof.outcome import Passage, Turn, Witness
 from inkov.proof.packets import ANYWHERE, Classes, Packet
 from inkov.proof.routing import Arrival, Routing
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import at_ends, unknowns
+from inkov.proof.unknowns import all_open, at_ends, unknowns
 from inkov.proof.way import passages, starting
 
 Ports = Mapping[Place, list[PortRef]]
@@ -175,8 +175,10 @@ class Layer3:
             way += passages(network, reach, end, first, next((p for p in ports if p != end.by), ports[0]))
             missing.update(dict.fromkeys(self._unknown(reach, end, view)))
         missing.update(dict.fromkeys((*found.doubts, *(at_ends(self.network, way) if view is View.MAY else ()))))
-        unknown = tuple(missing) or ("whether such packets pass",)
-        return Witness(a.name, b.name, tuple(way), unknown=unknown if view is View.MAY else ())
+        unknown = tuple(missing) if view is View.MAY else ()
+        if view is View.MAY and not unknown:
+            unknown = all_open(self.network, way) or ("whether such packets pass",)
+        return Witness(a.name, b.name, tuple(way), unknown=unknown)
 
     def _unknown(self, reach: Reach, end: State, view: View) -> tuple[str, ...]:
         if view is View.MUST:

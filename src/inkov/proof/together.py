@@ -62,8 +62,12 @@ def _heard_by_all(network: Network, group: Group, place: Place, senders: list[Po
     tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.trees.doubt(e))), "")
     because = f": {tree}" if tree and not where else ""
     missing = (f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",)
-    facts = dict.fromkeys((*_on_the_way(network, group, place, deaf), *at_ports(network, (senders[0], deaf))))
-    return CannotTell((*missing, *facts))
+    ends = [e for k in cabled_way(network, stop.sender.switch, stop.hearer.switch, place[1]) for e in (k.a, k.b)]
+    facts = (
+        *_on_the_way(network, group, place, deaf),
+        *at_ports(network, (senders[0], deaf)),
+    ) or at_ports(network, ends)
+    return CannotTell((*missing, *dict.fromkeys(facts)))
 
 
 def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> tuple[str, ...]:

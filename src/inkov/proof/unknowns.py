@@ -64,6 +64,29 @@ def at_ends(network: Network, way: Sequence[Passage | Turn]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(found))
 
 
+def all_open(network: Network, ways: Sequence[Passage | Turn]) -> tuple[str, ...]:
+    """Names everything that is not known of the ports and switches on a way, whatever frame it is about.
+
+    For ways that are only open when several facts fall together, none of which makes a difference alone.
+    """
+    passed = [p for p in ways if isinstance(p, Passage)]
+    refs = [ref for p in passed for ref in (p.by, p.out) if ref is not None and network.has(ref)]
+    found = list(at_ports(network, refs))
+    for name in dict.fromkeys([p.switch for p in passed] + [ref.switch for ref in refs]):
+        switch = network.switches.get(name)
+        used = {h for ref in refs if ref.switch == name for h in kind(network.port(ref).switching).habits}
+        found += [habit_fact(h, name) for h in sorted(used & (switch.unstated_habits if switch else frozenset()))]
+        if network.syncing.candidates(name):
+            found.append(f"which VLAN table {name} has: its sync group may replace it")
+        if switch is not None and switch.vlans is None and switch.kind is Kind.SWITCH:
+            found.append(f"which VLANs {name} has: nothing lists them")
+    ends = set(refs)
+    for link in network.links:
+        if {link.a, link.b} <= ends:
+            found += _of_links(network, {link.a, link.b})
+    return tuple(dict.fromkeys(found))
+
+
 HABITS: Final = {
     "own_tag": "what {0} does with frames that carry an access port's own VID as a tag",
     "native_outside_list": "whether {0} passes untagged frames of a native VLAN that is not in the list",
@@ -154,7 +177,9 @@ def _missing_facts(network: Network, step: Step, state: State) -> list[str]:
         if network.syncing.candidates(ref.switch):
             found.append(f"which VLAN table {ref.switch} has: its sync group may replace it")
     found += _of_links(network, {out, into})
-    return list(dict.fromkeys(found)) or [f"whether frames pass from {out} to {into}"]
+    known = [ref for ref in (out, into) if ref is not None]
+    crossed = [Passage(ref.switch, before.domain, None, None, ref, None) for ref in known]
+    return list(dict.fromkeys(found)) or [*all_open(network, crossed)] or [f"whether frames pass from {out} to {into}"]
 
 
 def _of_links(network: Network, ends: set[PortRef | None]) -> Iterator[str]:
