@@ -173,7 +173,7 @@ def vlan_columns(switch, port):
             return ["vlan_mode=native-untagged", f"tag={v}", trunks(own)] if own else ["vlan_mode=access", f"tag={v}"]
         case Trunk(native=n, allowed=allowed, native_tagged=tagged):
             listed = live(v for v in (1, 10, 20, 30, 99) if v in allowed)
-            if n in listed and not tagged:
+            if n and not tagged and (n in listed or (switch.habits.native_outside_list and live([n]))):
                 return ["vlan_mode=native-untagged", f"tag={n}", trunks(listed)]
             return ["vlan_mode=trunk", trunks(listed)]
         case General(pvid=p, untagged=u, tagged=t):
