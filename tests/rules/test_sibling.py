@@ -10,9 +10,10 @@ VLANS = "{310: tanks, 340: research, 350: kiosks, 990: unused}"
 PLAIN = "{1-6: {access: 310}, 7: {access: 340}, 8: {access: 350}}"
 
 
-def found(folder, ports, **more):
+def found(folder, ports, names="s0 s1 s2 s3 s4", **more):
     """Audits one switch a port map, and returns the (place, what) of findings on siblings."""
-    files = {f"s{i}.yaml": switch_text(f"s{i}", VLANS, text, **more) for i, text in enumerate(ports)}
+    named = zip(names.split(), ports, strict=False)
+    files = {f"{n}.yaml": switch_text(n, VLANS, text, **more) for n, text in named}
     write_files(folder, files)
     findings = api.audit(api.load(folder))
     return [(f.place, f.what) for head in findings for f in (head, *head.also) if f.rule.startswith("sibling/")]
@@ -42,9 +43,28 @@ def test_quiet_without_a_majority_or_with_a_reason(tmp_path, ports):
 
 def test_a_stated_role_makes_siblings_of_unlike_switches(tmp_path):
     ports = [f"{{1-4: {{access: 310}}, {n}: {{access: 350}}}}" for n in (11, 12, 13)]
-    assert found(tmp_path, [*ports, "{1: {access: 340}, 2-4: {access: 310}, 15: {access: 350}}"]) == []
-    ((place, _),) = found(tmp_path, [*ports, "{1: {access: 340}, 2-4: {access: 310}, 15: {access: 350}}"], role="edge")
-    assert place == "s3:1"
+    ports.append("{1: {access: 340}, 2-4: {access: 310}, 15: {access: 350}}")
+    unlike = "archive boat cove dock"
+    assert found(tmp_path, ports, unlike) == []
+    ((place, _),) = found(tmp_path, ports, unlike, role="edge")
+    assert place == "dock:1"
+
+
+def test_a_stem_of_the_name_makes_siblings(tmp_path):
+    ports = [PLAIN] * 3 + ["{1-6: {access: 310}, 7: {access: 350}, 8: {access: 350}}"]
+    assert found(tmp_path / "a", ports, "archive boat cove dock") == []
+    ((place, _),) = found(tmp_path / "b", ports, "hall-1 hall-2 hall-3 hall-4")
+    assert place == "hall-4:7"
+    assert found(tmp_path / "c", ports, "hall-1 hall-2 cove-3 cove-4") == []
+
+
+def test_a_port_that_siblings_use_and_that_is_shut_or_parked_is_named_by_its_label(tmp_path):
+    used = "{1-6: {access: 310}, 7: {access: 340, label: desk 7}, 8: {access: 350}}"
+    for odd, said in (("access: 340, enabled: false", "shut"), ("access: 999", "in the parking VLAN 999")):
+        ports = [used] * 3 + [f"{{1-6: {{access: 310}}, 7: {{{odd}, label: desk 7}}, 8: {{access: 350}}}}"]
+        folder = write_files(tmp_path / said[:4], {"campus.yaml": "inkov: campus\nname: x\nparking: 999\n"})
+        ((place, what),) = found(folder, ports)
+        assert (place, what) == ("s3:7", f"s3:7, labelled 'desk 7', is {said}; 3 of 3 siblings use that port.")
 
 
 def test_natives_and_lists_of_uplinks_are_compared_by_themselves(tmp_path):

@@ -13,7 +13,7 @@ from typing import Any, NamedTuple
 from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.reading import Reading
-from inkov.model.routing import Address, Entry, Filter, Gateway, Prefix, Route
+from inkov.model.routing import Address, Entry, Filter, Gateway, Ip, Prefix, Route
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
 _FAMILIES = {"ACL_IPV4": ("0.0.0.0/0",), "ACL_IPV6": ("::/0",)}
@@ -22,12 +22,13 @@ _OWN_ROUTES = frozenset({"STATIC", "DIRECTLY_CONNECTED", "LOCAL_AGGREGATE"})
 
 
 class Subinterface(NamedTuple):
-    """A subinterface with addresses: its number, its outer tag or None for untagged, and whether it is shut down."""
+    """A subinterface with addresses, its own and shared: its number, its tag or None for untagged, whether it is on."""
 
     number: int
     tag: Vid | None
     addresses: tuple[Address, ...]
     enabled: bool
+    virtual: tuple[Ip, ...]
 
 
 def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinterface]:
@@ -42,7 +43,13 @@ def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinter
         addresses = tuple(_addresses(sub, here, reading))
         if addresses:
             on = flag(leaves.get("enabled"), True, reading, f"{here}/config/enabled")
-            yield Subinterface(index if isinstance(index, int) else 0, _tag(sub, here, reading), addresses, on)
+            yield Subinterface(
+                index if isinstance(index, int) else 0,
+                _tag(sub, here, reading),
+                addresses,
+                on,
+                tuple(_shared(sub, here, reading)),
+            )
 
 
 def _tag(sub: Node, path: str, reading: Reading) -> Vid | None:
@@ -65,6 +72,22 @@ def _tag(sub: Node, path: str, reading: Reading) -> Vid | None:
 def _number(value: Any) -> Vid | None:
     text = str(value)
     return int(text) if text.isascii() and text.isdecimal() and VID_MIN <= int(text[:9]) <= VID_MAX else None
+
+
+def _shared(node: Node, path: str, reading: Reading) -> Iterator[Ip]:
+    """Yields the virtual addresses of the redundancy groups under the addresses of an interface (`openconfig-if-ip`)."""
+    for family in ("ipv4", "ipv6"):
+        holder = child(child(node, family), "addresses")
+        for entry in entries(holder, "address", "ip", reading, f"{path}/{family}/addresses/address") if holder else ():
+            groups = child(entry, "vrrp")
+            where = f"{path}/{family}/addresses/address/vrrp/vrrp-group"
+            for group in entries(groups, "vrrp-group", "virtual-router-id", reading, where) if groups else ():
+                said = leaves_of(group).get("virtual-address")
+                for ip in said if isinstance(said, list) else [said] if said is not None else []:
+                    try:
+                        yield ipaddress.ip_address(str(ip))
+                    except ValueError:
+                        reading.wrong(f"{ip!s:.40} is not an address", f"{where}/config/virtual-address")
 
 
 def _addresses(node: Node, path: str, reading: Reading) -> Iterator[Address]:
@@ -123,17 +146,29 @@ class Layer3:
         if routed:
             own = [*_addresses(routed, f"{path}/routed-vlan", self.reading), *(a for s in subs for a in s.addresses)]
             vid = self._vid(leaves_of(routed).get("vlan"), f"{path}/routed-vlan/config/vlan")
+            shared = [*_shared(routed, f"{path}/routed-vlan", self.reading), *(ip for s in subs for ip in s.virtual)]
             if vid is not None and own:
-                source = self.reading.source(f"{path}/routed-vlan")
                 yield Gateway(
-                    vid, tuple(own), "", enabled, vrf=vrfs.get((name, 0), ""), source=source, **bound.get((name, 0), {})
+                    vid,
+                    tuple(own),
+                    enabled=enabled,
+                    vrf=vrfs.get((name, 0), ""),
+                    source=self.reading.source(f"{path}/routed-vlan"),
+                    virtual=tuple(dict.fromkeys(shared)),
+                    **bound.get((name, 0), {}),
                 )
             return
         for sub in subs:
             key, here = (name, sub.number), f"{path}/subinterfaces/subinterface[index={sub.number}]"
             source = self.reading.source(here)
             up = enabled and sub.enabled
-            yield Gateway(sub.tag, sub.addresses, name, up, vrf=vrfs.get(key, ""), source=source, **bound.get(key, {}))
+            more: dict[str, Any] = {
+                "vrf": vrfs.get(key, ""),
+                "source": source,
+                "virtual": sub.virtual,
+                **bound.get(key, {}),
+            }
+            yield Gateway(sub.tag, sub.addresses, name, up, **more)
 
     def _vid(self, value: Any, path: str) -> Vid | None:
         vid = self.names.get(value) if isinstance(value, str) else None

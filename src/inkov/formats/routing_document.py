@@ -26,11 +26,14 @@ class GatewayEntry(Document):
     out: Name | None = Field(None, description="The filter for packets that go out.")
     enabled: Flag = True
     vrf: Label = Field("", description="The routing table it belongs to; without it, the usual one.")
+    virtual: Annotated[list[IpField], BeforeValidator(one_or_more, json_schema_input_type=list[IpField] | IpField)] = (
+        Field([], description="Addresses that it shares with the gateways of other devices, as a redundant pair does.")
+    )
 
     def model(self, vid: Vid | None, port: str, source: Source) -> Gateway:
         """Returns the gateway in a VLAN, or behind a port with a tag."""
         filters = self.in_ or "", self.out or ""
-        return Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source)
+        return Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
 
 
 GatewayField = Annotated[

@@ -94,6 +94,22 @@ class Gateways:
                 found[vid].append(interface)
         return found
 
+    def serves(self, interface: Interface) -> bool:
+        """Tells whether stations may use an address as their gateway; else it is there for managing the device.
+
+        A device with addresses in one VLAN only has nowhere to pass packets on to, unless it says that it routes.
+        """
+        switch = self.plant.switches[interface.device]
+        if switch.kind is Kind.ROUTER or switch.routing or interface.gateway.virtual:
+            return True
+        vids = {v for i in self.of(interface.device) for v in self.vlans(i)}
+        return len(vids) > 1
+
+    def serving(self, vid: Vid) -> list[Interface]:
+        """Returns the gateways that stations of a VLAN may use; where only one device has an address in it, that one."""
+        found = self.by_vlan.get(vid, [])
+        return [i for i in found if self.serves(i)] or (found if len({i.device for i in found}) == 1 else [])
+
     def vlans(self, interface: Interface) -> list[Vid]:
         """Returns the VLANs a gateway serves."""
         if interface.port is None:

@@ -27,10 +27,11 @@ class Loop:
     vlans: VlanSet
 
 
-def loops(network: Network) -> Iterator[Loop]:
+def loops(network: Network, view: View = View.USUAL) -> Iterator[Loop]:
     """Yields the loops of a network as far as its trees are known. Cost is linear in the links of rings."""
+    trees = network.trees if view is View.USUAL else network.sure_trees
     for block in network.needs.blocks:
-        if block.ring and not any(network.trees.doubt(e) for k in block.links for e in (k.a, k.b)):
+        if block.ring and not any(trees.doubt(e) for k in block.links for e in (k.a, k.b)):
             carried = {i: _carried(network, k) for i, k in enumerate(block.links)}
             looping = sum(c for c in _classes(carried) if _goes_round(block, carried, c))
             if looping:

@@ -34,13 +34,18 @@ class Network(Bridging):
 
     @cached_property
     def trees(self) -> Trees:
-        """The spanning trees."""
+        """The spanning trees, as they usually are: what does not say which tree it runs, runs what the others do."""
         return Trees(self)
+
+    @cached_property
+    def sure_trees(self) -> Trees:
+        """The spanning trees, with nothing taken for granted; for proofs."""
+        return Trees(self, strict=True) if any(part.taken for part in self.trees.parts) else self.trees
 
     @cached_property
     def pruning(self) -> Pruning:
         """Dynamic pruning."""
-        return Pruning(self, self.trees)
+        return Pruning(self, self.sure_trees)
 
     @cached_property
     def _ladders(self) -> Ladders:
@@ -71,7 +76,7 @@ class Network(Bridging):
         """Returns what crosses a link with today's tree and pruning."""
         if tree is Blocking.IGNORED:
             return self.hop(near, far, view)
-        trees = self.trees
+        trees = self.trees if view is View.USUAL else self.sure_trees
         into, out = (
             (trees.allows(far, view), trees.allows(near, view))
             if tree is Blocking.SURE

@@ -12,16 +12,17 @@ Two things are taken as the standard has them: a switch without a tree swallows 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
 from functools import cached_property
 
-from inkov.forwarding.blocks import blocks
+from inkov.forwarding.blocks import Block, blocks
 from inkov.forwarding.bridging import Bridging
-from inkov.forwarding.cabling import Link, components, finder
+from inkov.forwarding.cabling import Link, finder
 from inkov.forwarding.election import BridgeId, Election, Lan, Role, elect
 from inkov.forwarding.election import Port as TreePort
+from inkov.forwarding.lans import Lans
 from inkov.kinds.relay import Mask, View
 from inkov.kinds.table import carries_tags, untagged_vlan
 from inkov.model.names import PortRef, natural
@@ -67,6 +68,8 @@ class Part:
         ring: there are two ways somewhere.
         unknown: why today's tree is not known; empty when it is.
         trees: the trees, by number; none when unknown.
+        taken: switches that do not say which tree they run, and are taken to run what the others do, with the usual
+            priority; only rings that they are in themselves are then in doubt.
     """
 
     switches: list[str]
@@ -74,6 +77,7 @@ class Part:
     ring: bool
     unknown: str = ""
     trees: list[Tree] = field(default_factory=list)
+    taken: tuple[str, ...] = ()
 
 
 @dataclass(slots=True)
@@ -94,49 +98,14 @@ class _Limits:
         self.allowed[ref] = self.allowed.get(ref, -1) & ~vlans
 
 
-class Trees:
+class Trees(Lans):
     """All trees of a campus."""
 
-    def __init__(self, plant: Bridging) -> None:
-        self.plant = plant
+    def __init__(self, plant: Bridging, *, strict: bool = False) -> None:
+        """Takes the plant; `strict` takes nothing for granted of a switch that does not say which tree it runs."""
+        super().__init__(plant)
+        self.strict = strict
         self._numbers: dict[str, dict[str, int]] = {}
-
-    # -- what hears what -----------------------------------------------------------------------------
-
-    @cached_property
-    def lans(self) -> dict[Lan, tuple[Link, ...]]:
-        """All LANs between switches, with the links that make each: one, or those of a group of unmanaged devices."""
-        switches = self.plant.switches
-        found: dict[Lan, tuple[Link, ...]] = {}
-        boxes = [n for n, s in switches.items() if s.kind is Kind.UNMANAGED]
-        hubs: dict[str, list[Link]] = defaultdict(list)
-        up = [k for k in self.plant.links if k.up]
-        cluster = {b: min(part) for part in components(boxes, up) for b in part}
-        for link in up:
-            kinds = {switches[end.switch].kind for end in (link.a, link.b)}
-            if kinds == {Kind.SWITCH}:
-                found[link.a, link.b] = (link,)
-            elif Kind.ROUTER not in kinds:
-                box = link.a.switch if link.a.switch in cluster else link.b.switch
-                hubs[cluster[box]].append(link)
-        for links in hubs.values():
-            ends = [e for k in links for e in (k.a, k.b) if switches[e.switch].kind is Kind.SWITCH]
-            if ends:
-                found[tuple(sorted(ends, key=lambda e: e.order))] = tuple(links)
-        return found
-
-    @cached_property
-    def lan_of(self) -> Mapping[PortRef, Lan]:
-        """The LAN each port is on."""
-        return {end: lan for lan in self.lans for end in lan}
-
-    def _takes_part(self, ref: PortRef) -> bool:
-        return self.plant.switches[ref.switch].tree.protocol is not Protocol.OFF and self.plant.port(ref).tree.runs
-
-    @cached_property
-    def _heard(self) -> dict[Lan, Lan]:
-        """Each LAN by the ports of it that send tree frames."""
-        return {taking: lan for lan in self.lans if (taking := tuple(e for e in lan if self._takes_part(e)))}
 
     @cached_property
     def parts(self) -> list[Part]:
@@ -146,14 +115,14 @@ class Trees:
         ]
         parent = {n: n for n in running}
         find = finder(parent)
-        for lan in self._heard:
+        for lan in self.heard:
             for end in lan[1:]:
                 parent[find(end.switch)] = find(lan[0].switch)
         names: dict[str, list[str]] = defaultdict(list)
         lans: dict[str, list[Lan]] = defaultdict(list)
         for n in running:
             names[find(n)].append(n)
-        for lan in self._heard:
+        for lan in self.heard:
             lans[find(lan[0].switch)].append(lan)
         made = []
         for first, members in names.items():
@@ -172,14 +141,28 @@ class Trees:
     def _unknown(self, part: Part) -> str:
         protocols = {n: self.plant.switches[n].tree.protocol for n in part.switches}
         unstated = [n for n, p in protocols.items() if p is None]
-        if unstated:
-            more = f" and {len(unstated) - 1} more" if len(unstated) > 1 else ""
-            return f"which tree {unstated[0]}{more} runs is not stated"
+        if unstated and (self.strict or len(unstated) == len(protocols) or self._all_in_rings(part, unstated)):
+            return _not_stated(unstated)
+        part.taken = tuple(unstated)
+        protocols = {n: p for n, p in protocols.items() if p is not None}
         each = next((n for n, p in protocols.items() if p is Protocol.PER_VLAN), None)
         one = next((n for n, p in protocols.items() if p is not Protocol.PER_VLAN), None)
         if each is not None and one is not None:
             return f"{each} runs a tree per VLAN and {one} does not; what they make of each other is not known"
         return ""
+
+    def _all_in_rings(self, part: Part, unstated: list[str]) -> bool:
+        """Tells whether every ring of a part has a switch that does not say which tree it runs."""
+        rings = [block for block in self._blocks(part) if block.ring]
+        return bool(rings) and all(not block.nodes.isdisjoint(unstated) for block in rings)
+
+    def _blocks(self, part: Part) -> list[Block]:
+        links = [k for lan in part.lans for k in self.lans[self.heard[lan]]]
+        return blocks(links, lambda k: (k.a.switch, k.b.switch))
+
+    def _protocol(self, part: Part) -> Protocol | None:
+        """Returns the protocol of the switches of a part that state one."""
+        return next((p for n in part.switches if (p := self.plant.switches[n].tree.protocol) is not None), None)
 
     def _undecided(self, part: Part) -> str:
         """Says what the trees hang on that is not known: bridge addresses, or links that may not be there."""
@@ -187,7 +170,7 @@ class Trees:
         if doubt:
             names = " and ".join(sorted(doubt, key=natural))
             return f"whether {names} come first hangs on their bridge addresses, which are not known"
-        unsure = {lan: why for lan in part.lans for k in self.lans[self._heard[lan]] if (why := self._unsure(k))}
+        unsure = {lan: why for lan in part.lans for k in self.lans[self.heard[lan]] if (why := self._unsure(k))}
         if unsure:
             without = self._trees(part, [lan for lan in part.lans if lan not in unsure])
             if _open_ports(part.trees, unsure) != _open_ports(without, unsure):
@@ -202,7 +185,7 @@ class Trees:
     # -- the trees of a part -------------------------------------------------------------------------
 
     def _trees(self, part: Part, lans: list[Lan]) -> Iterator[Tree]:
-        if self.plant.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
+        if self._protocol(part) is Protocol.PER_VLAN:
             yield from self._vlan_trees(part, lans)
             return
         common = self._elect(part.switches, lans, 0)
@@ -286,8 +269,8 @@ class Trees:
 
     def _carried(self, lan: Lan) -> Mask:
         """Returns the VLANs whose tree frames all ports of a LAN exchange."""
-        if len(lan) == 2 and len(self.lans[self._heard[lan]]) == 1:
-            return self.plant.passes(self.lans[self._heard[lan]][0])
+        if len(lan) == 2 and len(self.lans[self.heard[lan]]) == 1:
+            return self.plant.passes(self.lans[self.heard[lan]][0])
         found = -1
         for p in lan:
             relay = self.plant.relay(p, View.USUAL)
@@ -302,6 +285,8 @@ class Trees:
         for part in self.parts:
             if not part.unknown:
                 self._limit_blocked(part, made)
+                if part.taken:
+                    self._limit_rings(part, made)
             elif part.ring:
                 self._limit_rings(part, made)
         return made
@@ -312,7 +297,7 @@ class Trees:
             for ref, role in tree.election.role.items():
                 if not role.forwards:
                     made.shut(ref, self._decided(tree, ref))
-        if self.plant.switches[part.switches[0]].tree.protocol is Protocol.PER_VLAN:
+        if self._protocol(part) is Protocol.PER_VLAN:
             self._limit_uneven(part, made)
 
     def _decided(self, tree: Tree, ref: PortRef) -> Mask:
@@ -323,18 +308,24 @@ class Trees:
         return tree.vlans
 
     def _limit_rings(self, part: Part, made: _Limits) -> None:
-        """Notes that only what every link of a ring carries surely crosses it, where the tree is not known."""
-        inside = {k: lan for lan in part.lans for k in self.lans[self._heard[lan]]}
-        for block in blocks(list(inside), lambda k: (k.a.switch, k.b.switch)):
-            if not block.ring:
+        """Notes that only what every link of a ring carries surely crosses it, where the tree is not known.
+
+        Where the tree is known but for some switches, those are the rings that these are in.
+        """
+        inside = {k: lan for lan in part.lans for k in self.lans[self.heard[lan]]}
+        for block in self._blocks(part):
+            unstated = [n for n in part.taken if n in block.nodes]
+            if not block.ring or not (part.unknown or unstated):
                 continue
+            why = part.unknown or _not_stated(unstated)
             common = FULL_MASK
             for link in block.links:
                 common &= 0 if self._unsure(link) else self._carried(inside[link])
             for link in block.links:
                 for end in (link.a, link.b):
+                    made.allowed.pop(end, None)
                     made.shut(end, FULL_MASK & ~common)
-                    made.doubt[end] = part.unknown
+                    made.doubt[end] = why
 
     def _limit_uneven(self, part: Part, made: _Limits) -> None:
         """Notes what links lose whose natives differ or whose ends are of different kinds, where they are not let run."""
@@ -385,6 +376,11 @@ class Trees:
             if switch in tree.election.root and self._decided(tree, PortRef(switch, "")) >> vid & 1:
                 return tree
         return None
+
+
+def _not_stated(unstated: Sequence[str]) -> str:
+    more = f" and {len(unstated) - 1} more" if len(unstated) > 1 else ""
+    return f"which tree {unstated[0]}{more} runs is not stated"
 
 
 def _open_ports(trees: Iterable[Tree], but: Collection[Lan]) -> dict[tuple[int, PortRef], bool]:

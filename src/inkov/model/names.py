@@ -54,3 +54,8 @@ def _follows(before: str, after: str) -> bool:
     stem = before.rstrip("0123456789")
     number = before[len(stem) :]
     return bool(number) and after == f"{stem}{int(number) + 1}"
+
+
+def stem(name: str) -> str:
+    """Returns a name without the number at its end: `hall` of `hall-3`, `hall-a` of `hall-a3`."""
+    return name.rstrip("0123456789").rstrip("-_./ ")

@@ -63,6 +63,7 @@ class Gateway:
         inward: name of the filter for packets that come in; empty when there is none.
         outward: name of the filter for packets that go out.
         vrf: the routing table it belongs to; empty for the usual one.
+        virtual: addresses it may answer to together with other devices, as a redundant pair does (RFC 9568).
     """
 
     vid: Vid | None
@@ -73,6 +74,12 @@ class Gateway:
     outward: str = ""
     vrf: str = ""
     source: Source = field(default=Source(""), compare=False)
+    virtual: tuple[Ip, ...] = ()
+
+    @property
+    def answers(self) -> tuple[Ip, ...]:
+        """The addresses that stations may send to: its own, and those it shares."""
+        return (*(a.ip for a in self.addresses), *self.virtual)
 
     @property
     def key(self) -> str:
@@ -82,7 +89,8 @@ class Gateway:
     @property
     def shown(self) -> str:
         """Its addresses as text."""
-        return ", ".join(map(str, self.addresses)) or "no address"
+        shared = [f"{ip} shared" for ip in self.virtual]
+        return ", ".join([*map(str, self.addresses), *shared]) or "no address"
 
 
 @dataclass(frozen=True, slots=True)

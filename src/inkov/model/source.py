@@ -87,6 +87,13 @@ class Origin:
         """Tells whether a setting was written for this object."""
         return setting.key in self.places
 
+    def tells(self, setting: Setting) -> bool:
+        """Tells whether what the object has is what it was given: it was written, or left out where it could be written.
+
+        Our own files have a key for everything, so that what is left out is as usual; of other formats that is not known.
+        """
+        return self.states(setting) or isinstance(self.places.get(""), int)
+
     def of(self, setting: Setting, entry: object = None) -> Source:
         """Returns the place of a setting, or of one entry of it; marked as default when nobody wrote it for this object.
 

@@ -171,11 +171,7 @@ def _entered(network: Network, layer3: Layer3, sender: Sender, packet: Packet, v
     reached = network.graph(view).spread(masks)
     routing = layer3.routing[view]
     own: Ip | None = host.gateway if host else None
-    return [
-        i
-        for i in network.gateways.all
-        if routing.hears(i, reached) and (own is None or any(a.ip == own for a in i.gateway.addresses))
-    ]
+    return [i for i in network.gateways.all if routing.hears(i, reached) and (own is None or own in i.gateway.answers)]
 
 
 def _surely(network: Network, layer3: Layer3, sender: Sender, target: Target, packet: Packet) -> bool:

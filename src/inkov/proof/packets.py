@@ -53,7 +53,7 @@ class Classes:
                 targets.update({entry.target: None} if entry.target else {})
             targets.update((a.network, None) for g in switch.gateways for a in g.addresses)
             targets.update((r.prefix, None) for r in switch.routes)
-        own = frozenset(int(a.ip) for s in listed for g in s.gateways for a in g.addresses)
+        own = frozenset(int(ip) for s in listed for g in s.gateways for ip in g.answers)
         return cls(tuple(origins), tuple(targets), own)
 
     @cached_property

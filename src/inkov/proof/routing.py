@@ -243,7 +243,7 @@ class Routing:
         """Yields the gateways at which a packet comes in next, each with a doubt about that."""
         if not way.via:
             return
-        owners = [i for i in self.gateways.all if any(str(a.ip) == way.via for a in i.gateway.addresses)]
+        owners = [i for i in self.gateways.all if any(str(ip) == way.via for ip in i.gateway.answers)]
         if way.out is not None:
             reached = self.emitted(way.out)
             beside = self.gateways.beside(way.out, self.view)

@@ -93,7 +93,7 @@ def homes(network: Network, names: Sequence[str]) -> list[str]:
     found = {s for n in names for s in stations_on(network, n)}
     if len(names) > 1:
         found |= {s.name for s in network.switches.values() if s.gateways}
-    for part in network.trees.parts:
+    for part in network.sure_trees.parts:
         if part.ring:
             found |= {root for tree in part.trees for root in tree.election.root.values()}
     return sorted(found, key=natural)

@@ -59,7 +59,7 @@ def _heard_by_all(network: Network, group: Group, place: Place, senders: list[Po
     if cut is not None:
         return Broken(stop=_stop(network, senders[0], place[1], cut))
     where = f" at {stop.link}" if stop.link else ""
-    tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.trees.doubt(e))), "")
+    tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.sure_trees.doubt(e))), "")
     because = f": {tree}" if tree and not where else ""
     missing = (f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",)
     ends = [e for k in cabled_way(network, stop.sender.switch, stop.hearer.switch, place[1]) for e in (k.a, k.b)]
@@ -81,7 +81,7 @@ def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> 
 def _looping(network: Network, group: Group) -> Outcome | None:
     """Says that frames of a segment go round in a loop that no tree opens: an outage, not a way."""
     reached = network.graph(View.MUST).spread(group.may.masks)
-    for loop in loops(network):
+    for loop in loops(network, View.MUST):
         for link in loop.links:
             round_ = reached.get(link.a.switch, 0) & loop.vlans.mask
             if round_:
@@ -111,7 +111,7 @@ def cabled_way(network: Network, start: str, end: str, domain: Domain) -> list[L
 def _way(network: Network, start: str, end: str, unblocked: Mask) -> list[Link]:
     came: dict[str, tuple[str, Link] | None] = {start: None}
     todo = deque([start])
-    trees = network.trees
+    trees = network.sure_trees
     while todo and end not in came:
         switch = todo.popleft()
         for link in network.links_at.get(switch, ()):

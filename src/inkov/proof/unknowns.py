@@ -217,9 +217,9 @@ def of_port(network: Network, ref: PortRef, does: Does) -> Iterator[str]:
 
 def _kept_off(network: Network, ref: PortRef, *, sending: bool) -> str:
     """Says what keeps frames off a port today and may let them through tomorrow; empty when nothing does."""
-    if doubt := network.trees.doubt(ref):
+    if doubt := network.sure_trees.doubt(ref):
         return f"whether the tree blocks {ref}: {doubt}"
-    if network.trees.allows(ref) != -1:
+    if network.sure_trees.allows(ref) != -1:
         return f"the tree blocks {ref} today, and opens it when a link fails"
     return (
         f"pruning keeps VLANs off {ref} today, and may let them through tomorrow"

@@ -128,7 +128,7 @@ class Gateways:
         return Gateways(self.campus, self.made, plain).up((device, gateway), surely=True)
 
     def _next(self, device: str, out: Gateway | None, via: Any, reach: Callable[[At], Places]) -> list[At]:
-        owners = [at for at in self.all if any(a.ip == via for a in at[1].addresses) and self.up(at)]
+        owners = [at for at in self.all if via in at[1].answers and self.up(at)]
         if out is not None:
             fars, places = self._fars((device, out)) if out.port else [], reach((device, out))
             routed = {f for f in fars if isinstance(self.campus.switches[f.switch].ports[f.port].switching, Routed)}

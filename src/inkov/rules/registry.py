@@ -10,6 +10,7 @@ from functools import cached_property
 from typing import NamedTuple
 
 from inkov.forwarding.network import Network
+from inkov.model.names import stem
 from inkov.model.switch import Kind, Switch
 from inkov.rules.finding import Fault, Finding, Severity
 
@@ -23,11 +24,12 @@ class Facts:
 
     @cached_property
     def families(self) -> list[list[Switch]]:
-        """Groups of switches that ought to be alike: of one role, or where none is stated with the same ports."""
+        """Groups of switches that ought to be alike: of one role, or without one, of one stem of the name and like ports."""
         groups: dict[Hashable, list[Switch]] = defaultdict(list)
         for switch in self.network.switches.values():
             if switch.kind is Kind.SWITCH and switch.ports:
-                groups[switch.role or tuple(n for n, p in switch.ports.items() if not p.is_lag)].append(switch)
+                layout = frozenset(stem(n) for n, p in switch.ports.items() if not p.is_lag)
+                groups[switch.role or (stem(switch.name), layout)].append(switch)
         return [group for group in groups.values() if len(group) > 1]
 
     def option(self, rule_name: str, name: str) -> int:

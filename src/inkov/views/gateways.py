@@ -87,7 +87,7 @@ def _rows(
             segment=", ".join(named(network, v) for v in served),
             device=interface.device,
             port=gateway.port,
-            addresses=tuple(map(str, gateway.addresses)),
+            addresses=(*map(str, gateway.addresses), *(f"{ip} shared" for ip in gateway.virtual)),
             state={True: "up", False: "down", None: "not known"}[state.up],
             why=state.why,
             routes=network.switches[interface.device].routing,

@@ -35,11 +35,13 @@ def _campus(second: str) -> dict[str, str]:
 def twice(facts: Facts) -> Iterator[Fault]:
     """Yields one finding an address."""
     owners: dict[tuple[str, Ip], list[tuple[str, Evidence, Cause]]] = defaultdict(list)
+    shared: set[tuple[str, Ip]] = set()  # by a redundant pair, which is one owner
     for interface in facts.network.gateways.all:
-        for address in interface.gateway.addresses:
-            if not address.ip.is_link_local:
-                row = (interface.device, gateway_fact(interface), gateway_cause(interface))
-                owners[interface.gateway.vrf, address.ip].append(row)
+        vrf, row = interface.gateway.vrf, (interface.device, gateway_fact(interface), gateway_cause(interface))
+        own = [a.ip for a in interface.gateway.addresses if not a.ip.is_link_local]
+        for ip in (*own, *(ip for ip in interface.gateway.virtual if (vrf, ip) not in shared and ip not in own)):
+            owners[vrf, ip].append(row)
+        shared |= {(vrf, ip) for ip in interface.gateway.virtual}
     for host in facts.network.campus.hosts.values():
         if host.address is not None:
             fact = Evidence(f"{host.name} has {host.address}", host.source)

@@ -127,8 +127,11 @@ def mask(facts: Facts) -> Iterator[Fault]:
 def gateway(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a host, where the input has a gateway of its VLAN."""
     for host, _, vids, _ in _placed(facts):
-        served = [a.ip for v in vids for i in facts.network.gateways.by_vlan.get(v, ()) for a in i.gateway.addresses]
-        if host.gateway is not None and served and host.gateway not in served:
+        served = dict.fromkeys(
+            ip for v in vids for i in facts.network.gateways.serving(v) for ip in i.gateway.virtual or i.gateway.answers
+        )
+        known = {ip for v in vids for i in facts.network.gateways.serving(v) for ip in i.gateway.answers}
+        if host.gateway is not None and served and host.gateway not in known:
             shown = joined(str(ip) for ip in served if ip.version == host.gateway.version)
             yield _fault(
                 host,

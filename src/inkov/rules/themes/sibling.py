@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from heapq import nsmallest
-from itertools import chain
-from typing import NamedTuple, TypeAlias, TypeVar
+from typing import NamedTuple, TypeAlias
 
 from inkov.kinds.kind import Faces
 from inkov.kinds.table import access_of, kind, trunk_of
-from inkov.model.names import PortRef, natural, ports_text
+from inkov.model.names import PortRef, natural, ports_text, stem
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind, Port, Switch, Switching
 from inkov.model.tree import BRIDGE_PRIORITY
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
+from inkov.rules.majority import Agreed, Majority, agreed
 from inkov.rules.registry import Example, Facts, Option, rule, switch_text
 from inkov.rules.wording import at, cause, count
 
@@ -26,42 +26,6 @@ _MOST = Option(
 _BESIDE = Option("beside", 3, 2, 48, "so many ports on either side must agree before the one between them breaks a run")
 
 
-Name = TypeVar("Name", bound=Hashable)
-
-
-class Agreed(NamedTuple):
-    """What siblings have: the value, how many have it, and how many say anything."""
-
-    value: str
-    agreeing: int
-    all: int
-
-
-class Majority(NamedTuple):
-    """When some switches agree: how many must, and what percentage."""
-
-    agreeing: int
-    most: int
-
-    @classmethod
-    def of(cls, facts: Facts, rule_name: str) -> Majority:
-        """Returns what the options of a rule say."""
-        return cls(facts.option(rule_name, "agreeing"), facts.option(rule_name, "most"))
-
-
-def agreed(said: Iterable[Mapping[Name, str]], majority: Majority) -> dict[Name, Agreed]:
-    """Returns what most of some switches have, of what each has by name; names on which they do not agree are left out."""
-    counted = Counter(chain.from_iterable(settings.items() for settings in said))
-    all_: Counter[Name] = Counter()
-    for (name, _), n in counted.items():
-        all_[name] += n
-    return {
-        name: Agreed(value, n, all_[name])
-        for (name, value), n in counted.items()
-        if n >= majority.agreeing and 100 * n >= majority.most * all_[name]
-    }
-
-
 # -- ports -------------------------------------------------------------------------------------------
 
 _PLAIN = "{1-7: {access: 310}, 8: {access: 340}, u1: {trunk: '310,340,990', native: 990}}"
@@ -69,8 +33,8 @@ _PLAIN = "{1-7: {access: 310}, 8: {access: 340}, u1: {trunk: '310,340,990', nati
 
 def _four(odd: str, **more: str) -> dict[str, str]:
     vlans = "{310: tanks, 340: research, 350: kiosks, 990: unused}"
-    files = {n: switch_text(n, vlans, _PLAIN) for n in ("archive", "boat", "dock")}
-    return {f"{n}.yaml": text for n, text in {**files, "cove": switch_text("cove", vlans, odd, **more)}.items()}
+    files = {f"cove-{n}": switch_text(f"cove-{n}", vlans, _PLAIN) for n in (1, 2, 3)}
+    return {f"{n}.yaml": text for n, text in {**files, "cove-4": switch_text("cove-4", vlans, odd, **more)}.items()}
 
 
 _ALL_ALIKE = Example(_four(_PLAIN))
@@ -81,12 +45,12 @@ _ALL_ALIKE = Example(_four(_PLAIN))
     Severity.RISK,
     faults=(8,),
     looks_for="A port that is set otherwise than the same port of the switches that are like its own: of one role, or "
-    "where none is stated with the same ports.",
+    "where none is stated of one stem of the name, with like ports.",
     why="Like switches are set up from one pattern. A port that left it was most often meant to be another port, or another "
     "VLAN. Where siblings do not agree, nothing is said, nor of a switch that differs in much.",
     mend="Set it as on its siblings, or label it as what it is for.",
     breaks=Example(
-        _four("{1-6: {access: 310}, 7-8: {access: 340}, u1: {trunk: '310,340,990', native: 990}}"), place="cove:7"
+        _four("{1-6: {access: 310}, 7-8: {access: 340}, u1: {trunk: '310,340,990', native: 990}}"), place="cove-4:7"
     ),
     passes=_ALL_ALIKE,
     options=(_AGREEING, _MOST),
@@ -96,7 +60,7 @@ def port(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     linked: dict[str, list[PortRef]] = defaultdict(list)
     for ref in sorted(network.cabled, key=lambda r: r.order):
-        if network.port(ref).enabled:
+        if network.port(ref).enabled and not network.port(ref).lag:
             linked[ref.switch].append(ref)
     words, majority = _Words(), Majority.of(facts, "sibling/port")
     for family in facts.families:
@@ -157,7 +121,15 @@ def _odd_ports(facts: Facts, name: str, compared: Sequence[_Compared], majority:
     if 100 * sum(map(len, alike.values())) > (100 - majority.most) * shared:
         return  # so much is different that it is no sibling
     for (i, has, _), odd in alike.items():
-        refs = [ref for ref in odd if not _labelled_so(facts, ref)]
+        refs = [
+            ref
+            for ref in odd
+            if not (
+                _idle(facts, facts.network.port(ref))
+                or _labelled_so(facts, ref)
+                or _labelled_apart(facts, ref, compared[i])
+            )
+        ]
         if refs:
             yield _port_finding(facts, compared[i].setting, refs, has, compared[i].common)
 
@@ -168,6 +140,8 @@ def _words(switching: Switching) -> Iterator[tuple[Setting, str]]:
             yield Setting.ACCESS, f"access {access.vid}"
         return
     own = kind(switching)
+    if own.faces is Faces.UNKNOWN:
+        return  # what is not stated is no difference
     yield Setting.ACCESS, own.word if own.faces is Faces.ANYONE else f"a {own.word} port"
     if trunk := trunk_of(switching):
         yield Setting.NATIVE, f"native {trunk.native}" if trunk.native else "without a native VLAN"
@@ -185,7 +159,21 @@ def _labelled_so(facts: Facts, ref: PortRef) -> bool:
     names = [s.name for s in facts.network.campus.segments.values() if vid in s.vlans]
     names += [table[vid].name] if vid in table else []
     words = {w for name in names for w in _WORD.findall(name.lower())} | {str(vid)}
-    return not words.isdisjoint(_WORD.findall(entry.label.lower()))
+    said = _WORD.findall(entry.label.lower())
+    return any(
+        w == s or (w.isalpha() and s.isalpha() and (w.startswith(s) or s.startswith(w))) for w in words for s in said
+    )
+
+
+def _labelled_apart(facts: Facts, ref: PortRef, compared: _Compared) -> bool:
+    """Tells whether a port has a label, and it is none that its siblings have there: then it is for something else."""
+    own = stem(facts.network.port(ref).label.lower())
+    others = {
+        stem(facts.network.switches[name].ports[ref.port].label.lower())
+        for name, said in compared.said.items()
+        if name != ref.switch and said.get(ref.port) == compared.common[ref.port].value
+    }
+    return bool(own) and any(others) and own not in others
 
 
 _WORD = re.compile(r"[a-z]{3,}|\d+")
@@ -220,6 +208,64 @@ def _beside(facts: Facts, refs: Sequence[PortRef], has: str, common: Mapping[str
     return ""
 
 
+_USED = "{1-7: {access: 310}, 8: {access: 340, label: scale 8}, u1: {trunk: '310,340,990', native: 990}}"
+
+
+@rule(
+    "sibling/shut",
+    Severity.RISK,
+    faults=(8,),
+    looks_for="A port that is shut, or in the parking VLAN, though its label says what is on it and its siblings use theirs.",
+    why="Ports nobody uses are parked in ranges. One that is still labelled was most often taken along by a range too long.",
+    mend="Open it and put it into its VLAN, or take its label off.",
+    breaks=Example(
+        {
+            f"{name}.yaml": switch_text(
+                name, "{310: tanks, 340: research, 990: unused}", _USED.replace("label", "enabled: false, label", odd)
+            )
+            for name, odd in (("cove-1", 0), ("cove-2", 0), ("cove-3", 0), ("cove-4", 1))
+        },
+        place="cove-4:8",
+    ),
+    passes=_ALL_ALIKE,
+    options=(_AGREEING, _MOST),
+)
+def shut(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    network, majority = facts.network, Majority.of(facts, "sibling/shut")
+    for family in facts.families:
+        used = Counter(
+            (n, stem(p.label.lower()))
+            for switch in family
+            for n, p in switch.ports.items()
+            if p.label and not _idle(facts, p)
+        )
+        for switch in family:
+            for entry in switch.ports.values():
+                n = used[entry.name, stem(entry.label.lower())] if entry.label and _idle(facts, entry) else 0
+                if n < majority.agreeing or 100 * n < majority.most * (len(family) - 1):
+                    continue
+                ref = PortRef(switch.name, entry.name)
+                parked = entry.enabled and network.campus.parking is not None
+                state = f"in the parking VLAN {network.campus.parking}" if parked else "shut"
+                setting = Setting.ACCESS if parked else Setting.ENABLED
+                yield Fault(
+                    place=str(ref),
+                    what=f"{ref}, labelled {entry.label!r}, is {state}; {n} of {count(len(family) - 1, 'sibling')} use that port.",
+                    evidence=(at(network, ref, state, setting), at(network, ref, repr(entry.label), Setting.LABEL)),
+                    causes=(cause(ref, setting),),
+                    ports=1,
+                )
+
+
+def _idle(facts: Facts, entry: Port) -> bool:
+    """Tells whether a port is shut, or in the parking VLAN."""
+    access = access_of(entry.switching)
+    return not entry.enabled or (
+        access is not None and access.vid is not None and access.vid == facts.network.campus.parking
+    )
+
+
 # -- switches ----------------------------------------------------------------------------------------
 
 
@@ -232,15 +278,15 @@ def _beside(facts: Facts, refs: Sequence[PortRef], has: str, common: Mapping[str
     mend="Set it as on its siblings, or give the switch a role of its own.",
     breaks=Example(
         {
-            f"{n}.yaml": switch_text(
-                n,
+            f"cove-{n}.yaml": switch_text(
+                f"cove-{n}",
                 "{310: tanks}",
                 "{1-8: {access: 310}}",
-                tree=f"{{protocol: rstp, priority: {40960 if n == 'cove' else 32768}}}",
+                tree=f"{{protocol: rstp, priority: {40960 if n == 3 else 32768}}}",
             )
-            for n in ("archive", "boat", "cove", "dock", "eddy", "foam")
+            for n in range(1, 7)
         },
-        place="cove",
+        place="cove-3",
     ),
     passes=_ALL_ALIKE,
     options=(_AGREEING, _MOST),
@@ -253,7 +299,7 @@ def switch_settings(facts: Facts) -> Iterator[Fault]:
     for family in facts.families:
         said = {s.name: _switch_settings(s) for s in family}
         for name in first & said.keys():
-            del said[name][Setting.TREE_PRIORITY]
+            said[name].pop(Setting.TREE_PRIORITY, None)
         common = agreed(said.values(), majority)
         for name, settings in said.items():
             odd = [(n, v, common[n]) for n, v in settings.items() if n in common and v != common[n].value]
@@ -272,7 +318,7 @@ def switch_settings(facts: Facts) -> Iterator[Fault]:
 
 def _switch_settings(switch: Switch) -> dict[Setting, str]:
     tree = switch.tree
-    return {
+    said = {
         Setting.TREE_PROTOCOL: f"tree {tree.protocol.value}" if tree.protocol else "no tree stated",
         Setting.TREE_PRIORITY: f"bridge priority {tree.priority}"
         + (f" and {len(tree.own)} of its own" if tree.own else "")
@@ -281,6 +327,7 @@ def _switch_settings(switch: Switch) -> dict[Setting, str]:
         Setting.PRUNING: "pruning on" if switch.prunes else "pruning off",
         Setting.SYNC_GROUP: f"sync group {switch.sync.group}" if switch.sync else "no sync group",
     }
+    return {setting: value for setting, value in said.items() if switch.origin.tells(setting)}
 
 
 # -- runs --------------------------------------------------------------------------------------------
