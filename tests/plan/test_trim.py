@@ -72,7 +72,7 @@ def parts(campus):
     islands = network.islands
     found = {}
     for vid in VIDS:
-        homes = network.live_members(vid).keys()
+        homes = {n for n in network.plain_members.get(vid, {}) if network.active(n) >> vid & 1}
         found[vid] = {frozenset(i & homes) for i in islands.of(vid)} - {frozenset()}
     return found
 

@@ -266,7 +266,7 @@ class Layer3:
         source = self.reading.source(path)
         whole = [ipaddress.ip_network(p) for p in _FAMILIES.get(kind, ())]
         origin = ends[0] if ends[0] or ends[1] or not whole else whole[0]
-        yield Entry(action == "ACCEPT", origin, ends[1], ", ".join(more), source)
+        yield Entry(action == "ACCEPT", origin, ends[1], ", ".join(more), source, _sequence(row))
 
     def _bound(self, filters: dict[str, Filter]) -> dict[tuple[str, int], dict[str, str]]:
         """Returns the names of the filters bound to each (interface, subinterface), inward and outward."""
@@ -323,6 +323,8 @@ def _may_route(entry: Node) -> bool:
 
 def _routes(instance: Node | None) -> bool | None:
     """Tells whether an instance routes: where it lists its address families, IPv4 or IPv6 is among them."""
+    if instance and leaves_of(instance).get("enabled") is False:
+        return False
     families = leaves_of(instance).get("enabled-address-families") if instance else None
     if not isinstance(families, list) or not families:
         return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import cached_property, reduce
 from operator import and_, or_
 
@@ -16,6 +16,7 @@ from inkov.kinds.table import (
     as_access,
     as_trunk,
     by_access_vlan,
+    carries_tags,
     common,
     is_stated,
     is_tunnel,
@@ -24,11 +25,15 @@ from inkov.kinds.table import (
     relay_map,
     station_vlans,
     subinterfaces,
+    untagged_vlan,
 )
 from inkov.model.campus import Campus
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, label_words
 from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Vlan
 from inkov.model.vlanset import FULL_MASK, Vid, bits
+
+MOST_OF_A_STATION = 8
+"""A tagged port with more VLANs than this is one for switches, or for any station there may come."""
 
 
 class Bridging(Plant):
@@ -190,7 +195,25 @@ class Bridging(Plant):
     def members(self) -> Mapping[Vid, Mapping[str, list[PortRef]]]:
         """The ports in each VLAN that stations are on, by switch; whether or not the switch defines it.
 
-        Untagged and voice VLANs, and for private VLANs all that the station hears. Trunks do not count.
+        Besides those of `plain_members`, the tagged ports of stations.
+        """
+        found: dict[Vid, dict[str, list[PortRef]]] = defaultdict(dict)
+        for vid, homes in self.plain_members.items():
+            found[vid].update(homes)
+        tagged: dict[tuple[Vid, str], list[PortRef]] = defaultdict(list)
+        for _, others in self._parted.values():
+            for ref in others:
+                for vid in self.tagged_station(ref):
+                    tagged[vid, ref.switch].append(ref)
+        for (vid, name), refs in tagged.items():
+            found[vid][name] = sorted({*found[vid].get(name, ()), *refs}, key=lambda r: r.order)
+        return found
+
+    @cached_property
+    def plain_members(self) -> Mapping[Vid, Mapping[str, list[PortRef]]]:
+        """The ports in each VLAN by what they do with untagged frames, by switch; whether or not the switch defines it.
+
+        Untagged and voice VLANs, and for private VLANs all that the station hears.
         """
         found: dict[Vid, dict[str, list[PortRef]]] = defaultdict(dict)
         for name, (plain, others) in self._parted.items():
@@ -202,6 +225,63 @@ class Bridging(Plant):
                     rest[vid].append(ref)
             for vid, refs in rest.items():
                 found[vid][name] = sorted([*plain.get(vid, ()), *refs], key=lambda r: r.order)
+        return found
+
+    def tagged_station(self, ref: PortRef) -> Iterable[Vid]:
+        """Returns the VLANs that somebody behind a tagged port would miss: a desk and its phone, an access point, a host.
+
+        Where a list is long nobody picked its VLANs for one station; then it is the VLAN of untagged frames alone, and of
+        a port that lets all through, as nobody configured it, none.
+        """
+        port = self.port(ref)
+        if not carries_tags(port) or ref in self._towards_switches or self._names_a_switch(port.label):
+            return ()
+        listed = memberships(port.switching)
+        if listed.bit_count() <= MOST_OF_A_STATION:
+            return bits(listed)
+        own = untagged_vlan(port.switching)
+        return (own,) if own and listed != FULL_MASK and listed >> own & 1 else ()
+
+    @cached_property
+    def _towards_switches(self) -> frozenset[PortRef]:
+        """Ports that hear a switch of the campus, although the link cannot be followed."""
+        return frozenset(o.port for o in self.cabling.outside if o.known_switch)
+
+    def _names_a_switch(self, label: str) -> bool:
+        return any(word.partition(":")[0] in self.switches for word in label_words(label))
+
+    def homes(self, vid: Vid) -> Mapping[str, list[PortRef]]:
+        """Returns the switches that relay a VLAN and where somebody would miss it, with its member ports there.
+
+        Besides those with member ports, these are the ones with an address in the VLAN, and those that face a router.
+        """
+        found = dict(self.live_members(vid))
+        for name in self._addressed.get(vid, ()):
+            found.setdefault(name, [])
+        return found
+
+    @cached_property
+    def inhabited_vlans(self) -> Iterable[Vid]:
+        """The VLANs somebody would miss somewhere."""
+        return dict.fromkeys((*self.members, *sorted(self._addressed.keys() - self.members.keys())))
+
+    @cached_property
+    def _addressed(self) -> Mapping[Vid, list[str]]:
+        """The switches with an address in each VLAN, of their own or behind a port that faces a router."""
+        found: dict[Vid, list[str]] = defaultdict(list)
+        for name, switch in self.switches.items():
+            for gateway in switch.gateways:
+                if (
+                    gateway.vid is not None
+                    and not gateway.port
+                    and gateway.enabled
+                    and self.active(name) >> gateway.vid & 1
+                ):
+                    found[gateway.vid].append(name)
+        for ref, mask in self.routed.items():
+            for vid in bits(mask & self.active(ref.switch)):
+                if ref.switch not in found[vid]:
+                    found[vid].append(ref.switch)
         return found
 
     @cached_property

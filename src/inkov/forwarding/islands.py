@@ -30,8 +30,8 @@ class Islands:
     def _reached(self) -> dict[str, Mask]:
         """For each switch, the VLANs whose first member's island it is on."""
         reached: dict[str, Mask] = defaultdict(int)
-        for vid in self.plant.members:
-            homes = self.plant.live_members(vid)
+        for vid in self.plant.inhabited_vlans:
+            homes = self.plant.homes(vid)
             if homes:
                 reached[next(iter(homes))] |= 1 << vid
         todo = deque(reached)
@@ -52,8 +52,8 @@ class Islands:
         reached = self._reached
         return VlanSet(
             vid
-            for vid in self.plant.members
-            if any(not reached.get(name, 0) >> vid & 1 for name in self.plant.live_members(vid))
+            for vid in self.plant.inhabited_vlans
+            if any(not reached.get(name, 0) >> vid & 1 for name in self.plant.homes(vid))
         )
 
     def numbered(self, vid: Vid) -> dict[str, int]:
@@ -72,7 +72,7 @@ class Islands:
 
     def inhabited(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN that hold members."""
-        homes = self.plant.live_members(vid)
+        homes = self.plant.homes(vid)
         return [island for island in self.of(vid) if not island.isdisjoint(homes)]
 
     def parted(self, link: Link, vlans: VlanSet) -> VlanSet:
@@ -104,7 +104,7 @@ class Islands:
         return tuple(found)
 
     def _on(self, island: frozenset[str], vid: Vid) -> list[PortRef]:
-        return [ref for name, refs in self.plant.live_members(vid).items() if name in island for ref in refs]
+        return [ref for name, refs in self.plant.homes(vid).items() if name in island for ref in refs]
 
     def missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         """Finds switches that do not relay a VLAN and stand between islands of it that hold members.

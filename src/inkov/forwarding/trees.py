@@ -168,7 +168,8 @@ class Trees(Lans):
         """Says what the trees hang on that is not known: bridge addresses, or links that may not be there."""
         doubt = next((d for t in part.trees for d in t.election.doubt.values()), None)
         if doubt:
-            names = " and ".join(sorted(doubt, key=natural))
+            first, *rest = sorted(doubt, key=natural)
+            names = f"{first} and {rest[0] if len(rest) == 1 else f'{len(rest)} more'}" if rest else first
             return f"whether {names} come first hangs on their bridge addresses, which are not known"
         unsure = {lan: why for lan in part.lans for k in self.lans[self.heard[lan]] if (why := self._unsure(k))}
         if unsure:

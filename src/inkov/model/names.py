@@ -9,6 +9,8 @@ from typing import NamedTuple
 
 _DIGITS = re.compile(r"(\d+)", re.ASCII)
 
+_LABEL_WORDS = re.compile(r"[A-Za-z0-9_.:/-]+")
+
 
 @lru_cache(maxsize=65536)
 def natural(name: str) -> tuple[tuple[int, int, str], ...]:
@@ -54,6 +56,11 @@ def _follows(before: str, after: str) -> bool:
     stem = before.rstrip("0123456789")
     number = before[len(stem) :]
     return bool(number) and after == f"{stem}{int(number) + 1}"
+
+
+def label_words(label: str) -> list[str]:
+    """Returns what may be names of switches and ports in a label."""
+    return _LABEL_WORDS.findall(label)
 
 
 def stem(name: str) -> str:

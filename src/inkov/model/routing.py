@@ -28,7 +28,8 @@ class Entry:
         origin: prefix their source must be in; None for any.
         target: prefix their destination must be in; None for any.
         only: what else of a packet must match, in words, such as `tcp to 443`; empty when nothing else.
-        source: where it is written.
+        source: where it is written; nowhere for what follows from the kind of filter.
+        number: its own number in its filter, where it has one.
     """
 
     accepts: bool
@@ -36,10 +37,12 @@ class Entry:
     target: Prefix | None = None
     only: str = ""
     source: Source = field(default=Source(""), compare=False)
+    number: int | None = field(default=None, compare=False)
 
     def __str__(self) -> str:
         ends = f"{self.origin or 'any'} → {self.target or 'any'}"
-        return f"{'✓' if self.accepts else '✗'} {ends}{f', {self.only}' if self.only else ''}"
+        number = "" if self.number is None else f"{self.number} "
+        return f"{number}{'✓' if self.accepts else '✗'} {ends}{f', {self.only}' if self.only else ''}"
 
 
 @dataclass(frozen=True, slots=True)

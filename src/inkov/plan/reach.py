@@ -57,7 +57,7 @@ def change(before: Network, after: Network, extra: VlanSet = NONE) -> Change:
 
 def _parts(network: Network, islands: Islands, vid: Vid) -> list[frozenset[str]]:
     """Returns the switches with members of a VLAN, those that reach each other together."""
-    homes = network.live_members(vid).keys()
+    homes = network.homes(vid).keys()
     if vid not in islands.split:
         return [frozenset(homes)] if homes else []
     return [part & homes for part in islands.inhabited(vid)]

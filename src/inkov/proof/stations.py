@@ -78,7 +78,7 @@ class Stations:
     def _in_vlans(self, network: Network, senders: _Ports, hearers: _Ports) -> None:
         wide = network.uncommon
         for vid in bits(self.vlans.mask & network.inhabited):
-            for switch, refs in network.members[vid].items():
+            for switch, refs in network.plain_members.get(vid, {}).items():
                 narrow = [ref for ref in refs if ref not in wide] if wide else refs
                 if narrow and network.active(switch, self.view) >> vid & 1:
                     senders[switch, vid] = list(narrow)
@@ -95,10 +95,10 @@ class Stations:
     @cached_property
     def named(self) -> frozenset[PortRef]:
         """The ports it names, or that are set to be in its VLANs, dead ones too."""
-        members, segment = self._network.members, self.segment
+        members, segment = self._network.plain_members, self.segment
         if segment.ports is not None:
             return frozenset(r for ref in segment.ports for r in _looked_at(self._network, ref))
-        homes = (members[v] for v in bits(segment.vlans.mask & self._network.inhabited))
+        homes = (members.get(v, {}) for v in bits(segment.vlans.mask & self._network.inhabited))
         return frozenset(r for by_switch in homes for refs in by_switch.values() for r in refs)
 
     @cached_property

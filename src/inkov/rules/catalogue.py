@@ -41,6 +41,7 @@ THEMES = tuple(
         "tree",
         "trunk",
         "vlan",
+        "vlan_names",
         "voice",
         "waiver",
     )

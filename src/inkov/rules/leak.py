@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.hop import Hop
-from inkov.model.vlanset import Vid, VlanSet, bits
+from inkov.model.names import PortRef
+from inkov.model.vlanset import NONE, Vid, VlanSet, bits
 from inkov.rules.registry import Facts
-from inkov.rules.wording import named
+from inkov.rules.wording import members_of, named
 
 
 class Leak:
@@ -27,6 +30,22 @@ class Leak:
     def __bool__(self) -> bool:
         return self.there is not None or self.back is not None
 
+    @cached_property
+    def meets(self) -> bool:
+        """It joins two VLANs that both have members: stations that should be apart can meet."""
+        network = self.facts.network
+        return any(all(network.homes(v) for v in change) for change in (self.there, self.back) if change)
+
+    @property
+    def joins(self) -> VlanSet:
+        """The VLANs whose stations it lets meet; none where nobody is in one of them."""
+        return self.vlans if self.meets else NONE
+
+    @property
+    def stations(self) -> tuple[PortRef, ...]:
+        """The ports of the stations that it lets meet."""
+        return members_of(self.facts.network, self.joins)
+
     @property
     def vlans(self) -> VlanSet:
         """All VLANs it touches."""
@@ -38,7 +57,11 @@ class Leak:
         if change is None:
             return ""
         first, second = named(network, change[0]), named(network, change[1])
-        text = f"Frames of {first} leave {near.switch} untagged and arrive in {second} at {far.switch}; "
+        text = f"Frames of {first} leave {near.switch} untagged and arrive in {second} at {far.switch}"
+        if not self.meets:
+            empty = " and ".join(named(network, v) for v in change if not network.homes(v))
+            return f"{text}. Nobody is in {empty}, so that no stations meet: what crosses here untagged is lost."
+        text += "; "
         if there is not None and back == (there[1], there[0]):
             return text + "answers come back the same way. Both directions work: the two segments are one."
         if there is not None and back is not None:

@@ -96,9 +96,11 @@ def _summary(counts: Mapping[str, int], findings: Iterable[FindingView]) -> str:
     if n := counts["outage"]:
         parts.append(f"{count(n, 'fault')} {'keeps' if n == 1 else 'keep'} stations from what they need today")
     if n := counts["risk"]:
-        parts.append(f"{count(n, 'thing')} will go wrong when somebody or something changes")
+        parts.append(
+            f"{count(n, 'risk')}: {'works' if n == 1 else 'work'} today, {'breaks' if n == 1 else 'break'} at the next change"
+        )
     if not parts:
-        return "Nothing here stops or exposes anyone." if counts["tidy"] else ""
+        return "No breaches, outages or risks." if counts["tidy"] else ""
     text = "; ".join(parts)
     claims = list(dict.fromkeys(name for f in findings for name in f.claims))
     stake = f" At stake: {joined(claims, 3)}." if claims else ""

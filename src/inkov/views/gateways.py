@@ -102,5 +102,5 @@ def _filter(network: Network, device: str, name: str) -> FilterView | None:
     if not name:
         return None
     found = network.switches[device].filters.get(name)
-    entries = tuple(map(str, found.entries)) if found else ()
+    entries = tuple(str(e) for e in found.entries if e.source.file) if found else ()
     return FilterView(name, entries, str(found.source) if found else "not in the input")

@@ -21,7 +21,7 @@ from inkov.rules.wording import at, cause, count, named, vlan_cause
     "access/undefined",
     Severity.OUTAGE,
     faults=(5, 8),
-    looks_for="Access ports in a VLAN that their own switch does not define, or has suspended.",
+    looks_for="Access ports, and tagged ports of stations, in a VLAN that their own switch does not define, or has suspended.",
     why="A switch relays only VLANs that are in its table and active. A port in any other VLAN has link and "
     "lights, and not one frame gets past it.",
     mend="Define the VLAN on that switch, or move the ports to the VLAN that was meant.",
@@ -44,7 +44,7 @@ def undefined(facts: Facts) -> Iterator[Fault]:
         for switch, all_refs in homes.items():
             if network.active(switch, View.MAY) >> vid & 1:
                 continue
-            refs = _data(network, all_refs, vid)
+            refs = _data(network, all_refs, vid) + [r for r in all_refs if vid in network.tagged_station(r)]
             if not refs:
                 continue
             suspended = network.defined(switch) >> vid & 1
@@ -56,20 +56,21 @@ def undefined(facts: Facts) -> Iterator[Fault]:
                 place=f"{switch}:{ports_text([r.port for r in refs])}",
                 what=f"{subject} of {switch} {'are' if len(refs) > 1 else 'is'} in {named(network, vid)}, which {switch} "
                 f"{state}: nothing sent there goes anywhere.",
-                mend=f"{todo} on {switch}"
-                + (
-                    ", as on the switches that use it."
-                    if elsewhere
-                    else ", or move the ports to the VLAN that was meant."
-                ),
+                mend=f"{todo} on {switch}, as on the switches that use it." if elsewhere else _slip(network, refs, vid),
                 evidence=(
-                    at(network, refs[0], f"access {vid}", Setting.ACCESS),
+                    _set_to(network, refs[0], vid),
                     Evidence(
                         f"{vid} suspended" if suspended else f"{vid} not among the VLANs",
                         vlan_source(network, switch, vid),
                     ),
                 ),
-                causes=(vlan_cause(switch, vid), *(cause(r, Setting.ACCESS) for r in refs)),
+                causes=(
+                    vlan_cause(switch, vid),
+                    *(
+                        cause(r, Setting.ACCESS if access_of(network.port(r).switching) else Setting.ALLOWED)
+                        for r in refs
+                    ),
+                ),
                 vlans=VlanSet([vid]),
                 ports=len(refs),
             )
@@ -78,6 +79,28 @@ def undefined(facts: Facts) -> Iterator[Fault]:
 def _data(network: Network, refs: list[PortRef], vid: Vid) -> list[PortRef]:
     """Returns those ports that have a VLAN as their data VLAN, not as their voice or private one."""
     return [r for r in refs if (s := access_of(network.settled(r).switching)) and s.vid == vid]
+
+
+def _slip(network: Network, refs: list[PortRef], vid: Vid) -> str:
+    """Says what to do about ports in a VLAN that no switch relays: a slip of the finger is likelier than a new VLAN."""
+    switch = network.switches[refs[0].switch]
+    names = list(switch.ports)
+    around = [
+        s.vid
+        for n in (names.index(refs[0].port) - 1, names.index(refs[-1].port) + 1)
+        if 0 <= n < len(names) and (s := access_of(switch.ports[names[n]].switching)) and s.vid not in {None, vid}
+    ]
+    beside = (
+        f", {named(network, around[0])} as beside {'it' if len(refs) == 1 else 'them'}" if around and around[0] else ""
+    )
+    these = "the port" if len(refs) == 1 else "the ports"
+    return f"Move {these} to the VLAN that was meant{beside}; define VLAN {vid} only if it is a new one."
+
+
+def _set_to(network: Network, ref: PortRef, vid: Vid) -> Evidence:
+    if access_of(network.settled(ref).switching):
+        return at(network, ref, f"access {vid}", Setting.ACCESS)
+    return at(network, ref, f"allows {vid}", Setting.ALLOWED)
 
 
 @rule(

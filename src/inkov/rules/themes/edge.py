@@ -35,7 +35,8 @@ def on_link(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link."""
     network = facts.network
     for link in network.joins:
-        ends = [e for e in (link.a, link.b) if network.port(e).tree.edge and link.wires]
+        sides = dict.fromkeys([link.a, link.b, *(e for w in link.wires for e in (w.a, w.b))])
+        ends = [e for e in sides if network.port(e).tree.edge and link.wires]
         if ends:
             names = " and ".join(map(str, ends))
             yield Fault(

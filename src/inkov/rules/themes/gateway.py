@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 
 from inkov.forwarding.gateways import Interface
+from inkov.forwarding.network import Network
+from inkov.model.campus import Segment
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
-from inkov.rules.wording import count, joined, members_of, named, vlan_cause
+from inkov.rules.wording import count, joined, members_of, named, vlan_cause, vlans
 
 _PORTS = "{1-4: {access: 340}, 5-8: {access: 350}}"
 
@@ -45,13 +48,23 @@ def down(facts: Facts) -> Iterator[Fault]:
         some = VlanSet([gateway.vid])
         yield Fault(
             place=_place(interface),
-            what=f"The gateway {gateway.shown} of {named(facts.network, gateway.vid)} is down: {state.why}.",
-            mend=f"Let {interface.device} relay VLAN {gateway.vid} by a port or a trunk, or take the gateway away.",
+            what=f"The gateway {gateway.shown} of {named(facts.network, gateway.vid)} is down: {state.why}."
+            if facts.network.gateways.serves(interface)
+            else f"{interface.device} cannot be reached at {gateway.shown}, its address in {named(facts.network, gateway.vid)}: {state.why}.",
+            mend=f"{_todo(facts, interface, gateway.vid)}, or take the address away.",
             evidence=(gateway_fact(interface), Evidence(state.why, state.source)),
             causes=(gateway_cause(interface), vlan_cause(interface.device, gateway.vid)),
             vlans=some,
             members=members_of(facts.network, some),
         )
+
+
+def _todo(facts: Facts, interface: Interface, vid: int) -> str:
+    """Says what brings a gateway up."""
+    if facts.network.active(interface.device) >> vid & 1:
+        return f"Give {interface.device} a port or a trunk that carries VLAN {vid}"
+    suspended = facts.network.defined(interface.device) >> vid & 1
+    return f"{'Activate' if suspended else 'Define'} VLAN {vid} on {interface.device}"
 
 
 @rule(
@@ -79,6 +92,105 @@ def idle(facts: Facts) -> Iterator[Fault]:
                 vlans=served,
                 members=members_of(facts.network, served),
             )
+
+
+_PAIR = "{{350: {{address: 192.0.2.{0}/27, virtual: 192.0.2.97{1}}}}}"
+
+
+def _two(first: str = "", second: str = "", one: str = "in: f, ", other: str = "in: f, ") -> dict[str, str]:
+    """Two devices that share the gateway of a VLAN, each with what is said of its own."""
+    table, ports = "{350: kiosks}", "{1-4: {access: 350}, u1: {trunk: '350'}}"
+    filters = "{f: [{action: drop, to: 10.0.0.0/8}, {action: accept}]}"
+    return {
+        f"core-{n}.yaml": switch_text(
+            f"core-{n}",
+            table,
+            ports,
+            gateways=_PAIR.format(97 + n, f", {more}{text}".rstrip(", ")),
+            filters=filters,
+            routing="true",
+            **({"neighbours": "{u1: core-2 u1}"} if n == 1 else {}),
+        )
+        for n, text, more in ((1, first, one), (2, second, other))
+    }
+
+
+@rule(
+    "gateway/shut",
+    Severity.OUTAGE,
+    faults=(12,),
+    looks_for="VLANs with members whose gateways are all shut down, or one of a redundant pair that is.",
+    why="Stations send to their gateway what is for other subnets. When none of a VLAN's gateways is on, they are cut off "
+    "from all others; when one of two is on, its failure cuts them off.",
+    mend="Turn the gateway on.",
+    breaks=Example(_two("enabled: false", "enabled: false"), place="core-1 and core-2"),
+    passes=Example(_two()),
+)
+def shut(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a set of devices that keep gateways of VLANs with members shut."""
+    network = facts.network
+    found: dict[tuple[bool, tuple[Interface, ...]], list[int]] = defaultdict(list)
+    for vid in network.members:
+        serving = network.gateways.serving(vid)
+        off = tuple(i for i in serving if not i.gateway.enabled)
+        if off and network.live_members(vid):
+            shared = any(i.gateway.virtual for i in serving)
+            if len(off) == len(serving) or shared:
+                found[len(off) == len(serving), off].append(vid)
+    for (whole, off), vids in found.items():
+        some, one = VlanSet(vids), len(off) == 1
+        named_ = named(network, vids[0]) if len(some) == 1 else vlans(some)
+        yield Fault(
+            severity=Severity.OUTAGE if whole else Severity.RISK,
+            place=joined(dict.fromkeys(map(_place, off))),
+            what=f"{'The gateway' if one else 'All gateways'} of {named_} {'is' if one else 'are'} shut down: its stations reach no "
+            "other subnet."
+            if whole
+            else f"One gateway of the redundant pair of {named_} is shut down, on {joined(map(_place, off))}: when the other fails, "
+            "its stations reach no other subnet.",
+            mend=f"Turn on {joined(map(str, off))}.",
+            evidence=tuple(map(gateway_fact, off[:4])),
+            causes=tuple(map(gateway_cause, off)),
+            vlans=some,
+            members=members_of(network, some) if whole else (),
+        )
+
+
+@rule(
+    "gateway/unfiltered",
+    Severity.RISK,
+    faults=(12,),
+    looks_for="A gateway without a filter where the other gateways of its VLAN have one.",
+    why="Packets that come in by the one without a filter go wherever they like. Which of a redundant pair they come in by "
+    "changes with every failure.",
+    mend="Give it the filter that the others have.",
+    breaks=Example(_two(other=""), place="core-2"),
+    passes=Example(_two()),
+)
+def unfiltered(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a gateway and direction."""
+    network = facts.network
+    for vid in network.inhabited_vlans:
+        serving = [i for i in network.gateways.serving(vid) if i.gateway.enabled]
+        for way in ("in", "out"):
+            bound = {i: i.gateway.inward if way == "in" else i.gateway.outward for i in serving}
+            for interface, own in bound.items():
+                nets = {a.network for a in interface.gateway.addresses}
+                other = next(
+                    (i for i, n in bound.items() if n and nets & {a.network for a in i.gateway.addresses}), None
+                )
+                having = sum(map(bool, bound.values()))
+                if other and not own and 2 * having >= len(bound):
+                    yield Fault(
+                        place=_place(interface),
+                        what=f"The gateway {interface.gateway.shown} of {named(network, vid)} on {interface.device} has no filter for "
+                        f"packets that come {way}; on {other.device} it has {bound[other]!r}.",
+                        mend=f"Give it the filter {bound[other]!r} of {other.device}.",
+                        evidence=(gateway_fact(interface), gateway_fact(other)),
+                        causes=(gateway_cause(interface),),
+                        vlans=VlanSet([vid]),
+                        members=members_of(network, VlanSet([vid])),
+                    )
 
 
 _SEGMENTS = (
@@ -115,6 +227,11 @@ def subnet(facts: Facts) -> Iterator[Fault]:
                 s.name for s in declared for p in s.subnets if any(a.ip in p for a in astray if p.version == a.version)
             ]
             fits = f"; the address is one of {joined(meant)}" if meant else ""
+            others = [
+                i
+                for i in network.gateways.of(interface.device)
+                if i != interface and _serves(network, i, declared, meant)
+            ]
             by = f"its tag {interface.gateway.vid}" if interface.port and interface.gateway.vid else f"VLAN {vid}"
             yield Fault(
                 place=_place(interface),
@@ -129,10 +246,15 @@ def subnet(facts: Facts) -> Iterator[Fault]:
                         if vid in s.vlans
                     ),
                 ),
-                causes=(gateway_cause(interface),),
+                causes=(gateway_cause(interface), *map(gateway_cause, others)),
                 vlans=VlanSet([vid]),
                 members=members_of(network, VlanSet([vid])),
             )
+
+
+def _serves(network: Network, interface: Interface, declared: list[Segment], names: list[str]) -> bool:
+    """Tells whether a gateway is in a VLAN of some segments: where another's address fits it, the two are mixed up."""
+    return any(v in s.vlans for s in declared if s.name in names for v in network.gateways.vlans(interface))
 
 
 @rule(
@@ -142,7 +264,7 @@ def subnet(facts: Facts) -> Iterator[Fault]:
     looks_for="Gateways of different VLANs whose subnets overlap.",
     why="An address in both belongs to two VLANs: packets for it go to the one or the other.",
     mend="Give each VLAN a subnet of its own.",
-    breaks=Example(_core("{340: 198.51.100.33/27, 350: 198.51.100.40/26}", routing="true"), place="core and core"),
+    breaks=Example(_core("{340: 198.51.100.33/27, 350: 198.51.100.40/26}", routing="true"), place="core"),
     passes=Example(_core(_GOOD, routing="true")),
 )
 def overlap(facts: Facts) -> Iterator[Fault]:
@@ -161,7 +283,7 @@ def overlap(facts: Facts) -> Iterator[Fault]:
             if mine & theirs or i.gateway.vrf != j.gateway.vrf or not (mine and theirs) or a.ip == b.ip:
                 continue
             yield Fault(
-                place=f"{_place(i)} and {_place(j)}",
+                place=joined(dict.fromkeys((_place(i), _place(j)))),
                 what=f"The subnets of VLAN {mine} ({a.network}) and VLAN {theirs} ({b.network}) overlap.",
                 mend="Set the prefix lengths that were meant, or give one of them another subnet.",
                 evidence=(gateway_fact(i), gateway_fact(j)),

@@ -136,7 +136,7 @@ def gateway(facts: Facts) -> Iterator[Fault]:
             yield _fault(
                 host,
                 vids,
-                f"{host.name} sends to {host.gateway} what is for other subnets, and its VLAN's gateway is {shown}.",
+                f"The default gateway of {host.name} is {host.gateway}; its VLAN's is {shown}.",
                 f"Set the gateway of {host.name} to {shown}.",
                 (Setting.HOST_GATEWAY, f"gateway {host.gateway}"),
             )

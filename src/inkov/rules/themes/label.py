@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, label_words
 from inkov.model.settings import Setting
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause
 
 _PORTS = "{{1: {{access: 310}}, u1: {{trunk: all, label: {}}}}}"
-_WORDS = re.compile(r"[A-Za-z0-9_.:/-]+")
 
 
 def _pair(label: str) -> dict[str, str]:
@@ -40,10 +38,11 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
     for link in network.links:
         if link.doubt:
             continue
-        for wire in link.wires:
-            for own, far in ((wire.a, wire.b), (wire.b, wire.a)):
+        lags = [] if (link.a, link.b) in {(w.a, w.b) for w in link.wires} else [(link.a, link.b)]
+        for a, b in [*((w.a, w.b) for w in link.wires), *lags]:
+            for own, far in ((a, b), (b, a)):
                 said = _named(facts, network.port(own).label, own.switch)
-                if said and not any(_fits(name, port, far) for name, port in said):
+                if said and not any(_fits(facts, name, port, far) for name, port in said):
                     shown = " ".join(filter(None, said[0]))
                     yield Fault(
                         place=str(own),
@@ -59,7 +58,7 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
 
 def _named(facts: Facts, label: str, own: str) -> list[tuple[str, str]]:
     """Returns the switches a label names, each with the port it names right after it, if that is one of its ports."""
-    words = _WORDS.findall(label)
+    words = label_words(label)
     found: list[tuple[str, str]] = []
     for n, word in enumerate(words):
         name, _, port = word.partition(":")
@@ -70,5 +69,6 @@ def _named(facts: Facts, label: str, own: str) -> list[tuple[str, str]]:
     return found
 
 
-def _fits(name: str, port: str, far: PortRef) -> bool:
-    return name == far.switch and port in {"", far.port}
+def _fits(facts: Facts, name: str, port: str, far: PortRef) -> bool:
+    """Tells whether a label names a far end; one that is a LAG is named by any of its members, too."""
+    return name == far.switch and port in {"", far.port, *facts.network.port(far).members}

@@ -74,7 +74,7 @@ def _lacp(port: Port) -> str:
 
 @rule(
     "lag/one-ended",
-    Severity.RISK,
+    Severity.OUTAGE,
     faults=(16, 21),
     looks_for="A cable that is a member of a LAG at one end and a port of its own at the other.",
     why="One end spreads frames over its members, the other sees the same station now here, now there.",
@@ -94,10 +94,20 @@ def one_ended(facts: Facts) -> Iterator[Fault]:
         yield Fault(
             place=str(own),
             what=f"{own} is a LAG, but its far end {joined(map(str, fars))} is none: frames come back on another cable than they left by.",
-            mend=f"Make {joined(map(str, fars))} a LAG, or take the members out of {own}.",
+            mend=_one_ended_mend(facts, own, fars),
             evidence=tuple(at(network, e, _what_it_is(network.port(e)), Setting.LACP) for e in (own, *fars[:3])),
             causes=(cause(own, Setting.LACP), *(cause(f, Setting.LAG) for f in fars)),
         )
+
+
+def _one_ended_mend(facts: Facts, own: PortRef, fars: list[PortRef]) -> str:
+    """Says what to do: where the other members end in a LAG, the odd port belongs into it."""
+    network = facts.network
+    for link in network.links_at.get(own.switch, ()):
+        far = link.b if link.a == own else link.a
+        if own in {link.a, link.b} and network.port(far).is_lag:
+            return f"Put {joined(map(str, fars))} into the LAG {far.port}, as the other members."
+    return f"Make {joined(map(str, fars))} a LAG, or take the members out of {own}."
 
 
 def _what_it_is(port: Port) -> str:
@@ -194,7 +204,7 @@ def member(facts: Facts) -> Iterator[Fault]:
             names = ports_text(own)
             yield Fault(
                 place=f"{lag.switch}:{names}",
-                what=f"{lag.switch}:{names} has VLANs of its own beside those of its LAG {lag.port}: they count the day it drops out.",
+                what=f"{lag.switch}:{names} has VLANs of its own beside those of its LAG {lag.port}: they apply if it leaves the LAG.",
                 mend=f"Take the VLAN settings off {lag.switch}:{names}.",
                 evidence=tuple(at(network, r, "own setting", mode_setting(network.port(r))) for r in refs[:3]),
                 causes=tuple(cause(r, Setting.MEMBER) for r in refs),
@@ -205,7 +215,7 @@ def member(facts: Facts) -> Iterator[Fault]:
     "lag/uneven",
     Severity.RISK,
     faults=(16,),
-    looks_for="Members of one LAG that are set differently: some disabled, or with another tag format.",
+    looks_for="Members of one LAG that are set differently: some disabled, of another speed, or with another tag format.",
     why="A LAG of unlike members is weaker than it looks: half of it may be off, and nobody notices until the rest fails.",
     mend="Set all members alike.",
     breaks=Example(_pair(_ACTIVE, _ACTIVE, members="u1: {lag: up}, u2: {lag: up, enabled: false}"), place="archive:up"),
@@ -216,18 +226,21 @@ def uneven(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     for lag in _lags(facts):
         ports = [network.switches[lag.switch].ports[n] for n in network.port(lag).members]
-        shapes: dict[tuple[bool, str], list[str]] = defaultdict(list)
+        shapes: dict[tuple[bool, str, int], list[str]] = defaultdict(list)
+        stated = next((p.speed for p in ports if p.speed), 0)
         for port in ports:
-            shapes[port.enabled, port.tag_format].append(port.name)
+            shapes[port.enabled, port.tag_format, port.speed or stated].append(port.name)
         if len(shapes) < 2:
             continue
         odd = min(shapes.values(), key=lambda names: (len(names), network.switches[lag.switch].ports[names[0]].enabled))
-        state = "disabled" if not network.switches[lag.switch].ports[odd[0]].enabled else "set differently"
+        first = network.switches[lag.switch].ports[odd[0]]
+        slower = first.enabled and len({p.speed or stated for p in ports}) > 1
+        state = "disabled" if not first.enabled else "of another speed" if slower else "set differently"
         refs = [PortRef(lag.switch, n) for n in odd]
         yield Fault(
             place=str(lag),
             what=f"{len(odd)} of {len(ports)} members of {lag} ({ports_text(odd)}) {'is' if len(odd) == 1 else 'are'} {state}.",
             mend=f"Set all members of {lag} alike.",
-            evidence=tuple(at(network, r, state, Setting.ENABLED) for r in refs[:3]),
-            causes=tuple(cause(r, Setting.ENABLED) for r in refs),
+            evidence=tuple(at(network, r, state, Setting.SPEED if slower else Setting.ENABLED) for r in refs[:3]),
+            causes=tuple(cause(r, Setting.SPEED if slower else Setting.ENABLED) for r in refs),
         )

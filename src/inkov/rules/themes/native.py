@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 
-from inkov.kinds.table import setting_words, trunk_of, untagged_vlan
+from inkov.kinds.table import carries_tags, setting_words, trunk_of, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, Trunk
@@ -50,16 +50,29 @@ def mismatch(facts: Facts) -> Iterator[Fault]:
         if not leak or not all(trunk_of(network.settled(e).switching) for e in (link.a, link.b)):
             continue
         ends = sorted((link.a, link.b), key=lambda e: (_untagged(facts, e) == usual, e != link.b, e.order))
+        cut = network.islands.parted(link, leak.vlans)
         yield Fault(
+            severity=Severity.BREACH if leak.meets else Severity.OUTAGE if cut else Severity.RISK,
             place=str(link),
-            what=str(leak),
+            what=f"{leak} {_cut(facts, cut)}".rstrip(),
             mend=_mend(facts, ends, usual),
             evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.NATIVE) for e in (link.a, link.b)),
             causes=tuple(cause(e, Setting.NATIVE) for e in ends),
             vlans=leak.vlans,
-            joins=leak.vlans,
-            members=members_of(network, leak.vlans),
+            joins=leak.joins,
+            members=leak.stations or network.islands.cut_off(link, cut),
+            parts=bool(cut),
         )
+
+
+def _cut(facts: Facts, cut: VlanSet) -> str:
+    """Says which VLANs do not get across, as nobody sends them as the other end expects them."""
+    if not cut:
+        return ""
+    shown = named(facts.network, next(iter(cut))) if len(cut) == 1 else vlans(cut)
+    return (
+        f"{shown} {'does' if len(cut) == 1 else 'do'} not get across, and {'is' if len(cut) == 1 else 'are'} in parts."
+    )
 
 
 def _mend(facts: Facts, ends: list[PortRef], usual: Vid | None) -> str:
@@ -110,7 +123,8 @@ def _used_natives(facts: Facts) -> Iterator[tuple[Vid, list[PortRef], int]]:
             if switching and switching.native is not None and network.relay(end).in_untagged:
                 found[switching.native].append(end)
     for vid, ends in found.items():
-        if users := members_of(network, VlanSet([vid])):
+        users = [r for r in members_of(network, VlanSet([vid])) if not carries_tags(network.port(r))]
+        if users:
             yield vid, ends, len(users)
 
 

@@ -112,8 +112,22 @@ def unknown(facts: Facts) -> Iterator[Fault]:
                     Evidence("tree", network.switches[end.switch].origin.of(Setting.TREE_PROTOCOL)),
                     *_cables(facts, block.links),
                 ),
-                causes=tuple(Cause(e.switch, Setting.NO_TREE) for k in block.links for e in (k.a, k.b)),
+                causes=tuple(Cause(e.switch, Setting.NO_TREE) for k in block.links for e in (k.a, k.b))
+                + tuple(_unformed(facts, doubt, block.links)),
+                follows=True,
             )
+
+
+def _unformed(facts: Facts, doubt: str, ring: tuple[Link, ...]) -> Iterator[Cause]:
+    """Yields the settings of LAGs that do not form, or are none at one end, where those are why the tree is not known."""
+    network = facts.network
+    for link in network.links:
+        lags = [network.port(e).is_lag for e in (link.a, link.b)]
+        if any(lags) and network.lag_failure(link) and (link in ring or str(link.a) in doubt):
+            yield from (cause(e, s) for e in (link.a, link.b) for s in (Setting.LACP, Setting.LAG))
+    for link in ring:
+        for end in (link.a, link.b):
+            yield Cause(end.switch, Setting.TREE_PRIORITY)
 
 
 def _gaps(facts: Facts) -> Iterator[tuple[Part, tuple[Link, ...], Link, VlanSet]]:

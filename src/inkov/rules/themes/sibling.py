@@ -192,7 +192,9 @@ def _port_finding(
         f"{'that port is' if one else 'those ports are'} {others.value}{_beside(facts, refs, has, common)}.",
         mend=f"Make {them} {others.value}, or label {them} as what {'it is' if one else 'they are'} for.",
         evidence=tuple(at(facts.network, r, has, setting) for r in refs[:3]),
-        causes=tuple(cause(r, setting) for r in refs),
+        causes=tuple(
+            cause(r, s) for s in dict.fromkeys((setting, *_OF_A_PORT)) for r in refs
+        ),  # what else is wrong with the same ports goes first
         ports=sum(r not in facts.network.cabled for r in refs),
         follows=True,
     )
@@ -206,6 +208,9 @@ def _beside(facts: Facts, refs: Sequence[PortRef], has: str, common: Mapping[str
         if near in common and common[near].value == has:
             return f"; {near} beside {'it' if len(refs) == 1 else 'them'} is {has} there, so this looks one off"
     return ""
+
+
+_OF_A_PORT = (Setting.ACCESS, Setting.MODE, Setting.ALLOWED, Setting.NATIVE)
 
 
 _USED = "{1-7: {access: 310}, 8: {access: 340, label: scale 8}, u1: {trunk: '310,340,990', native: 990}}"

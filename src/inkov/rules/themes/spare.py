@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterator
 from functools import reduce
@@ -15,8 +16,8 @@ from inkov.model.vlanset import Vid, VlanSet
 from inkov.plan.parking import parking
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, pair
-from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, count, vlans
+from inkov.rules.registry import Example, Facts, Option, rule, switch_text
+from inkov.rules.wording import at, cause, count, joined, vlans
 
 _PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
 
@@ -52,10 +53,18 @@ def _faceless(facts: Facts, *faces: Faces) -> Iterator[tuple[str, list[PortRef]]
     taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
     for name, refs in network.edge_ports.items():
         ports = network.switches[name].ports
-        bare = [ref for ref in refs if not ports[ref.port].label]
+        bare = [ref for ref in refs if says_unused(ports[ref.port].label)]
         found = [r for r in bare if r not in taken and kind(ports[r.port].switching).faces in faces]
         if found and any(p.label for p in ports.values()):
             yield name, found
+
+
+_UNUSED = re.compile(r"(?i)\b(?:unused|spare|free|empty|vacant|not (?:used|in use))\b")
+
+
+def says_unused(label: str) -> bool:
+    """Tells whether a label names no use: there is none, or it says that the port is free."""
+    return not label or _UNUSED.search(label) is not None
 
 
 def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> Fault:
@@ -118,6 +127,60 @@ def open_trunk(facts: Facts) -> Iterator[Fault]:
                 vlans=offered,
                 ports=len(refs),
             )
+
+
+_LEFT = "{310: tank-sensors}", "{1: {access: 310, label: tank}}"
+_EXPORT = """{"openconfig-system:system": {"config": {"hostname": "boat"}}, "openconfig-interfaces:interfaces": {"interface": [
+%s
+]}}
+"""
+_SOCKET = '{"name": "%d", "config": {"name": "%d", "type": "ethernetCsmacd", "enabled": %s}}'
+_LEAST = Option("least", 4, 1, 1000, "so many ports of a switch at least must be untouched")
+
+
+def _sockets(enabled: str) -> Example:
+    rows = ",\n".join(_SOCKET % (n, n, enabled) for n in range(1, 7))
+    files = {"boat.json": _EXPORT % rows, "a.yaml": switch_text("archive", *_LEFT)}
+    return Example(files, "" if enabled == "false" else "boat:1-6")
+
+
+@rule(
+    "spare/untouched",
+    Severity.RISK,
+    faults=(9,),
+    looks_for="Ports of a switch that are enabled, face nothing, and were never configured: neither a mode nor a label is set.",
+    why="What such a port does is left to its platform. Most put it into the default VLAN; some make it a trunk for anyone who "
+    "asks, who then has every VLAN of the switch.",
+    mend="Shut the ports nobody uses, and put them into the parking VLAN.",
+    breaks=_sockets("true"),
+    passes=_sockets("false"),
+    options=(_LEAST,),
+)
+def untouched(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch; where most switches have the same ports untouched, one for all, and it is housekeeping."""
+    network = facts.network
+    found: dict[str, list[PortRef]] = {}
+    for name, refs in network.edge_ports.items():
+        ports = network.switches[name].ports
+        bare = [r for r in refs if kind(ports[r.port].switching).faces is Faces.UNKNOWN and not ports[r.port].label]
+        if len(bare) >= facts.option("spare/untouched", "least"):
+            found[name] = bare
+    usual = len(found) > 3 and 2 * len(found) > len(network.switches)
+    for names in [list(found)] if usual else [[n] for n in found]:
+        refs = [r for n in names for r in found[n]]
+        offered = VlanSet.from_mask(reduce(or_, (network.active(n) for n in names)) & network.inhabited)
+        where = f"{names[0]}:{ports_text([r.port for r in refs])}" if len(names) == 1 else joined(names)
+        yield Fault(
+            severity=Severity.TIDY if usual else Severity.RISK,
+            place=where,
+            what=f"{count(len(refs), 'port')} of {joined(names)} {'is' if len(refs) == 1 else 'are'} enabled and nobody configured "
+            f"{'it' if len(refs) == 1 else 'them'}: whoever plugs in is in the default VLAN, and a switch of somebody's own may get "
+            f"{f'all of {vlans(offered)}' if offered else 'whatever is there'}.",
+            mend=f"Shut {'it' if len(refs) == 1 else 'them'}, or set what {'it is' if len(refs) == 1 else 'they are'} for.",
+            evidence=tuple(at(network, r, "enabled, no mode", Setting.ENABLED) for r in refs[:2]),
+            causes=tuple(cause(r, Setting.MODE) for r in refs),
+            ports=len(refs),
+        )
 
 
 _PARKED = "{{trunk: '310,330{}'}}"

@@ -75,13 +75,38 @@ def root(facts: Facts) -> Iterator[Fault]:
             evidence=tuple(_at(facts, n, tree) for n in dict.fromkeys([name, busiest])),
             causes=(Cause(name, Setting.TREE_PRIORITY),),
         )
+    yield from _nobody(facts)
+
+
+def _nobody(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a part whose root is not known because several have the lowest priority."""
+    network = facts.network
+    for part in network.trees.parts:
+        said = {n: s.tree for n in part.switches if (s := network.switches[n]).tree.protocol is not None}
+        if part.trees or not part.ring or not said or any(t.own for t in said.values()):
+            continue
+        lowest = min(t.priority for t in said.values())
+        rivals = sorted((n for n, t in said.items() if t.priority == lowest), key=natural)
+        if len(rivals) > 1:
+            busiest = max(part.switches, key=lambda n: len(network.links_at.get(n, ())))
+            yield Fault(
+                place=busiest,
+                what=f"Nobody chose the root: {joined(rivals, 3)} all have priority {lowest}, so the lowest address decides.",
+                mend=f"Give the switch that should be root priority 4096 and its stand-in 8192; {busiest} has the most links.",
+                evidence=tuple(
+                    Evidence(f"priority {lowest}", network.switches[n].origin.of(Setting.TREE_PRIORITY))
+                    for n in rivals[:2]
+                ),
+                causes=tuple(Cause(n, Setting.TREE_PRIORITY) for n in dict.fromkeys([busiest, *rivals])),
+            )
 
 
 @rule(
     "tree/edge-root",
     Severity.RISK,
     faults=(14,),
-    looks_for="A switch of role edge that is the root of a spanning tree with more than one way.",
+    looks_for="A switch of role edge, or without a role at the rim of the campus, that is the root of a spanning tree with more "
+    "than one way.",
     why="Traffic between the large switches is then led down to a small one at the rim, over its slow uplinks.",
     mend="Give a core switch a lower priority than any other.",
     breaks=Example(
@@ -94,14 +119,29 @@ def edge_root(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a root."""
     for _, tree, name in _rooted(facts):
         switch = facts.network.switches[name]
-        if switch.role == "edge":
+        lowest = _priority(facts, name, tree)
+        chosen = all(_priority(facts, n, tree) > lowest for n, r in tree.election.root.items() if r == name != n)
+        inner = _further_in(facts, name) if chosen and not switch.role else ""
+        if switch.role == "edge" or inner:
+            where = "is a switch of role edge" if switch.role else f"hangs on {inner} at the rim of the campus"
             yield Fault(
                 place=name,
-                what=f"{name} is a switch of role edge, and the root of the tree.",
-                mend="Give a core switch a lower priority than any other.",
-                evidence=(Evidence("role edge", switch.origin.of(Setting.ROLE)), _at(facts, name, tree)),
+                what=f"{name} {where}, and is the root of the tree: traffic between the others is led by way of it.",
+                mend=f"Take the priority off {name}, and give the switch that should be root a lower one than any other.",
+                evidence=(
+                    *([Evidence("role edge", switch.origin.of(Setting.ROLE))] if switch.role else ()),
+                    _at(facts, name, tree),
+                ),
                 causes=(Cause(name, Setting.TREE_PRIORITY),),
             )
+
+
+def _further_in(facts: Facts, name: str) -> str:
+    """Returns a switch that one at the rim hangs on: it has one or two links, and its neighbours all have far more."""
+    at_ = facts.network.links_at
+    fars = sorted({k.far_switch(name) for k in at_.get(name, ())}, key=natural)
+    rim = 0 < len(at_.get(name, ())) <= 2 and all(len(at_.get(f, ())) > 2 * len(at_[name]) for f in fars)
+    return fars[0] if rim else ""
 
 
 @rule(

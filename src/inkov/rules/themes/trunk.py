@@ -12,7 +12,7 @@ from inkov.rules.finding import Fault, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
-from inkov.rules.wording import at, cause, members_of, vlans
+from inkov.rules.wording import at, cause, vlans
 
 
 @rule(
@@ -36,7 +36,7 @@ def absent(facts: Facts) -> Iterator[Fault]:
         cut = facts.network.islands.parted(link, VlanSet.from_mask(both) - carried)
         leak = Leak(facts, link)
         yield Fault(
-            severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.TIDY,
+            severity=Severity.BREACH if leak.meets else Severity.OUTAGE if cut else Severity.TIDY,
             place=str(link),
             what=f"Both ends are access ports ({setting_words(network.settled(link.a))} and {setting_words(network.settled(link.b))}): "
             + (f"{vlans(cut)} cannot cross." if cut else "no other VLAN will ever cross this link.")
@@ -45,8 +45,8 @@ def absent(facts: Facts) -> Iterator[Fault]:
             evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.ACCESS) for e in (link.a, link.b)),
             causes=(cause(link.a, Setting.MODE), cause(link.b, Setting.MODE)),
             vlans=cut | leak.vlans,
-            joins=leak.vlans,
-            members=members_of(network, leak.vlans) or facts.network.islands.cut_off(link, cut),
+            joins=leak.joins,
+            members=leak.stations or facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )
 
@@ -76,7 +76,7 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
         cut = facts.network.islands.parted(link, gone)
         leak = Leak(facts, link)
         yield Fault(
-            severity=Severity.BREACH if leak else Severity.OUTAGE if cut else Severity.RISK,
+            severity=Severity.BREACH if leak.meets else Severity.OUTAGE if cut else Severity.RISK,
             place=str(link),
             what=f"{trunk} is a trunk and {access} an access port: "
             + (f"{vlans(cut)} cannot cross." if cut else f"no tagged frame gets past {access}.")
@@ -88,7 +88,7 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
             ),
             causes=(cause(access, Setting.MODE),),
             vlans=(cut or gone) | leak.vlans,
-            joins=leak.vlans,
-            members=members_of(network, leak.vlans) or facts.network.islands.cut_off(link, cut),
+            joins=leak.joins,
+            members=leak.stations or facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )

@@ -1,4 +1,4 @@
-"""VLANs across the campus: whole or in parts, and what they are called."""
+"""VLANs across the campus: whole, or in parts that cannot reach each other."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import by_switch, cause, count, joined, named, vlan_cause, vlans
+from inkov.rules.wording import cause, joined, named, vlan_cause, vlans
 
 _TRUNKS = "{1: {access: 310}, u1: {trunk: all, native: none}, u2: {trunk: all, native: none}}"
 
@@ -57,14 +57,12 @@ def missing(facts: Facts) -> Iterator[Fault]:
         cut = VlanSet(vids)
         names = sorted(group, key=natural)
         islands = facts.network.islands.inhabited(vids[0])
-        sides = " from ".join(
-            joined(sorted(i & set(network.live_members(vids[0])), key=natural), 3) for i in islands[:2]
-        )
+        sides = " from ".join(_who(facts, vids[0], part) for part in islands[:2])
         yield Fault(
             place=joined(names),
             what=f"{joined(names)} {'do' if len(names) > 1 else 'does'} not relay {_called(facts, cut)}, and stands between its members: "
             f"that cuts off {sides}.",
-            mend=f"Define {vlans(cut)} on {joined(names)}.",
+            mend=f"{_verb(facts, names, vids)} {vlans(cut)} on {joined(names)}.",
             evidence=tuple(
                 Evidence(
                     f"{v} {'suspended' if network.defined(n) >> v & 1 else 'not among the VLANs'}",
@@ -78,6 +76,12 @@ def missing(facts: Facts) -> Iterator[Fault]:
             members=facts.network.islands.beside_largest(cut),
             parts=True,
         )
+
+
+def _verb(facts: Facts, names: list[str], vids: list[Vid]) -> str:
+    """Says what to do about VLANs that some switches do not relay."""
+    suspended = {bool(facts.network.defined(n) >> v & 1) for n in names for v in vids}
+    return "Define" if suspended == {False} else "Activate" if suspended == {True} else "Define and activate"
 
 
 @rule(
@@ -121,6 +125,8 @@ def islands(facts: Facts) -> Iterator[Fault]:
             for k in network.joins
             if len({i for i, p in enumerate(parts) if {k.a.switch, k.b.switch} & p}) > 1
         )
+        if _parts_by_design(facts, vid, parts):
+            continue
         if between:
             cuts[between].append(vid)
         else:
@@ -129,10 +135,21 @@ def islands(facts: Facts) -> Iterator[Fault]:
         yield _islands_finding(facts, between, vids)
 
 
+def _parts_by_design(facts: Facts, vid: Vid, parts: list[frozenset[str]]) -> bool:
+    """Tells whether each part of a VLAN has gateways of its own, of subnets of its own: one number used in several places."""
+    subnets = []
+    for part in parts:
+        own = {a.network for i in facts.network.gateways.serving(vid) if i.device in part for a in i.gateway.addresses}
+        if not own:
+            return False
+        subnets.append(own)
+    return len(set().union(*subnets)) == sum(map(len, subnets))
+
+
 def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     """Joins the islands of a VLAN across every gap that another rule reports; what is left is this rule's."""
     network = facts.network
-    homes = network.live_members(vid)
+    homes = network.homes(vid)
     bridged: list[frozenset[str]] = list(facts.network.islands.of(vid))
     for group, touched in facts.network.islands.missing_on_the_way(vid):
         bridged = _union(bridged, [group, *touched])
@@ -163,8 +180,8 @@ def _islands_finding(facts: Facts, between: tuple[Cut, ...], vids: list[Vid]) ->
     network = facts.network
     cut = VlanSet(vids)
     parts = _still_parted(facts, vids[0])
-    live = network.live_members(vids[0])
-    sides = joined(["{" + joined(sorted(p & set(live), key=natural), 3) + "}" for p in parts])
+    live = network.homes(vids[0])
+    sides = joined(["{" + _who(facts, vids[0], p) + "}" for p in parts])
     reasons = [f"{k}: {loss or 'in neither list'}" for k, loss in between]
     todo = (
         f"Let {joined([str(k) for k, _ in between], 3)} carry {vlans(cut)}" if between else "Cable the parts together"
@@ -185,7 +202,9 @@ def _islands_finding(facts: Facts, between: tuple[Cut, ...], vids: list[Vid]) ->
         mend=f"{todo}, or use different numbers if they are meant to be apart.",
         evidence=tuple(evidence)
         or tuple(
-            Evidence(f"member {refs[0]}", network.port(refs[0]).origin.of(Setting.ACCESS)) for refs in live.values()
+            Evidence(f"member {refs[0]}", network.port(refs[0]).origin.of(Setting.ACCESS))
+            for refs in live.values()
+            if refs
         ),
         causes=tuple(cause(e, Setting.ALLOWED) for k, loss in between if loss is None for e in (k.a, k.b))
         + tuple(cause(loss.end, Setting.ENABLED) for _, loss in between if loss and loss.rung is Rung.ENABLED),
@@ -195,158 +214,72 @@ def _islands_finding(facts: Facts, between: tuple[Cut, ...], vids: list[Vid]) ->
     )
 
 
+def _who(facts: Facts, vid: Vid, part: frozenset[str]) -> str:
+    """Names the switches of a part of a VLAN that have members of it, and the gateways that are there."""
+    network = facts.network
+    members = sorted(part & set(network.live_members(vid)), key=natural)
+    gateways = [i.device for i in network.gateways.serving(vid) if i.device in part]
+    said = [joined(members, 3)] if members else []
+    if gateways:
+        said.append(f"{'its gateways' if len(gateways) > 1 else 'the gateway'} on {joined(gateways, 3)}")
+    return " with ".join(said) or joined(
+        [f"the address of {n}" for n in sorted(part & set(network.homes(vid)), key=natural)], 3
+    )
+
+
 def _called(facts: Facts, some: VlanSet) -> str:
     return named(facts.network, next(iter(some))) if len(some) == 1 else vlans(some)
 
 
-# -- names -------------------------------------------------------------------------------------------
-
-
 @rule(
-    "vlan/unnamed",
-    Severity.TIDY,
-    faults=(10,),
-    looks_for="VLANs without a name in a switch's table.",
-    why="A number tells nobody what it is for. The next person guesses, and guesses wrong.",
-    mend="Name the VLAN, as on the other switches.",
-    breaks=Example(
-        {"a.yaml": switch_text("kelp-hall", "{310: , 320: life-support}", "{1: {access: 310}}")},
-        place="kelp-hall",
-    ),
-    passes=Example({"a.yaml": switch_text("kelp-hall", "{310: tank-sensors}", "{1: {access: 310}}")}),
-)
-def unnamed(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a switch."""
-    for table, switches in facts.network.tables:
-        bare = [v for v, entry in table.items() if not entry.name and v != DEFAULT_VLAN]
-        if not bare:
-            continue
-        some = VlanSet(bare)
-        known = [called for v in bare if (called := named(facts.network, v)) != f"VLAN {v}"]
-        for switch in switches:
-            yield _unnamed_on(facts, switch, some, known)
-
-
-def _unnamed_on(facts: Facts, switch: str, some: VlanSet, known: list[str]) -> Fault:
-    first = next(iter(some))
-    return Fault(
-        place=switch,
-        what=f"{vlans(some)} {'has' if len(some) == 1 else 'have'} no name on {switch}.",
-        mend=f"Name {'it' if len(some) == 1 else 'them'}" + (f", as elsewhere: {joined(known)}." if known else "."),
-        evidence=(Evidence(f"{first} without a name", vlan_source(facts.network, switch, first)),),
-        causes=(Cause(switch, Setting.VLAN_NAMES, entry=str(first)),),
-        vlans=some,
-    )
-
-
-Named = dict[Vid, dict[str, list[str]]]
-
-
-def _names(facts: Facts) -> Named:
-    """Returns, for each VLAN, its names as compared (case does not count) and the switches that use each."""
-    found: Named = defaultdict(lambda: defaultdict(list))
-    for table, switches in facts.network.tables:
-        for v, entry in table.items():
-            if entry.name and v != DEFAULT_VLAN:
-                found[v][entry.name.casefold()] += switches
-    return found
-
-
-@rule(
-    "vlan/aliases",
+    "vlan/alone",
     Severity.RISK,
-    faults=(10,),
-    looks_for="One VLAN number with different names on different switches.",
-    why="Two names for one number mean that two people had two things in mind. The frames do not read names: "
-    "both groups of stations are in one VLAN.",
-    mend="Agree on one name, or renumber one of the two.",
+    faults=(8,),
+    looks_for="A VLAN with one member port in all the campus, that no trunk carries and no gateway serves.",
+    why="Whoever is on that port reaches nobody. A VLAN of that kind is most often a slip of the finger, made real by defining it.",
+    mend="Put the port into the VLAN that was meant, or carry the new VLAN to where its others are.",
     breaks=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}, u1: {trunk: '310'}}"),
-            "b.yaml": switch_text("seal-ward", "{310: heating}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"),
-        },
-        place="VLAN 310",
+        {"a.yaml": switch_text("archive", "{310: tank-sensors, 311: x}", "{1-3: {access: 310}, 4: {access: 311}}")},
+        place="archive:4",
     ),
     passes=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}, u1: {trunk: '310'}}"),
-            "b.yaml": switch_text(
-                "seal-ward", "{310: tank-sensors}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"
-            ),
-        }
+        {"a.yaml": switch_text("archive", "{310: tank-sensors, 311: x}", "{1-2: {access: 310}, 3-4: {access: 311}}")}
     ),
 )
-def aliases(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a VLAN."""
+def alone(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
     network = facts.network
-    for vid, names in _names(facts).items():
-        if len(names) < 2:
+    carried = 0
+    for link in network.joins:
+        carried |= network.passes(link)
+    for ref in network.wide_ports:
+        carried |= network.relay(ref).sends
+    for vid, homes in network.members.items():
+        refs = [r for some in homes.values() for r in some]
+        live = network.homes(vid)
+        if (
+            len(refs) != 1
+            or len(live) != 1
+            or carried >> vid & 1
+            or vid == DEFAULT_VLAN
+            or network.gateways.by_vlan.get(vid)
+        ):
             continue
-        by_use = sorted(names, key=lambda n: (-len(names[n]), n))
-        shown = {n: (network.switches[names[n][0]].vlans or {})[vid].name for n in names}
-        usual, odd = by_use[0], by_use[1:]
-        on = joined([f"{shown[n]!r} on {joined(names[n], 3)}" for n in odd])
+        ref = refs[0]
+        others = len(network.station_ports.get(ref.switch, ()))
+        if others < 2 or ref in network.cabled:
+            continue
         yield Fault(
-            place=f"VLAN {vid}",
-            what=f"VLAN {vid} is {shown[usual]!r} on {count(len(names[usual]), 'switch', 'switches')} but {on}: "
-            "two groups that think they are apart may share it.",
-            mend=f"Name it {shown[usual]!r} everywhere, or renumber the other one.",
-            evidence=tuple(
-                Evidence(f"{vid} named {shown[n]!r}", vlan_source(network, s, vid))
-                for n in [*odd, usual]
-                for s in names[n][:2]
+            place=str(ref),
+            what=f"{ref} is the only port in {named(network, vid)}, which no trunk carries and no gateway serves: it reaches nobody.",
+            mend=f"Put {ref} into the VLAN that was meant, or carry VLAN {vid} to where its others are.",
+            evidence=(Evidence(f"the only member of {vid}", network.port(ref).origin.of(Setting.ACCESS)),),
+            causes=(
+                cause(ref, Setting.ACCESS),
+                vlan_cause(ref.switch, vid),
+                Cause(ref.switch, Setting.VLAN_NAMES, entry=str(vid)),
             ),
-            causes=(Cause("", Setting.VLAN_NAME, entry=str(vid)),),
             vlans=VlanSet([vid]),
-        )
-
-
-@rule(
-    "vlan/namesakes",
-    Severity.RISK,
-    faults=(8, 10),
-    looks_for="One VLAN name with different numbers.",
-    why="Whoever reads the name believes it is one VLAN. Stations under the two numbers cannot reach each other, or one "
-    "of the numbers is a slip of the finger.",
-    mend="Use one number, or tell the two apart by name.",
-    breaks=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}}"),
-            "b.yaml": switch_text("seal-ward", "{301: tank-sensors}", "{1: {access: 301}}"),
-        },
-        place="tank-sensors",
-    ),
-    passes=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}}"),
-            "b.yaml": switch_text("seal-ward", "{301: heating}", "{1: {access: 301}}"),
-        }
-    ),
-)
-def namesakes(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a name."""
-    network = facts.network
-    by_name: dict[str, dict[Vid, list[str]]] = defaultdict(dict)
-    for vid, names in _names(facts).items():
-        for name, switches in names.items():
-            by_name[name][vid] = switches
-    for name, numbers in by_name.items():
-        if len(numbers) < 2:
-            continue
-        by_use = sorted(numbers, key=lambda v: (-len(numbers[v]), v))
-        first = (network.switches[numbers[by_use[0]][0]].vlans or {})[by_use[0]].name
-        listed = joined([f"{v} on {joined(numbers[v], 3)}" for v in by_use])
-        homes = {s: r for v in by_use[1:] for s, r in network.members.get(v, {}).items()}
-        hit = f" Ports under the rarer number: {by_switch(homes)}." if homes else ""
-        yield Fault(
-            place=name,
-            what=f"{first!r} is {listed}: its stations cannot reach each other across the two numbers.{hit}",
-            mend=f"Use {by_use[0]} everywhere, or give the other VLAN a name of its own.",
-            evidence=tuple(
-                Evidence(f"{v} named {first!r}", vlan_source(network, numbers[v][0], v))
-                for v in [*by_use[1:], by_use[0]]
-            ),
-            causes=tuple(vlan_cause(s, v) for v in by_use[1:] for s in numbers[v]),
-            vlans=VlanSet(by_use),
-            ports=sum(map(len, homes.values())),
+            ports=1,
+            follows=True,
         )
