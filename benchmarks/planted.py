@@ -63,17 +63,31 @@ def variants() -> Iterator[Variant]:
         return plant
 
     for floor in floors(rng, 3):
-        yield Variant(1, f"{floor} uplink LAG is an access port", port(floor, "po1", mode="access", vlan=STAFF), (f"{floor}:po1",))
+        yield Variant(
+            1, f"{floor} uplink LAG is an access port", port(floor, "po1", mode="access", vlan=STAFF), (f"{floor}:po1",)
+        )
     for h in "ab":
-        yield Variant(1, f"house-{h} uplink is an access port", port(f"house-{h}", "et1", mode="access", vlan=STAFF, native=None), (f"house-{h}:et1",))
+        yield Variant(
+            1,
+            f"house-{h} uplink is an access port",
+            port(f"house-{h}", "et1", mode="access", vlan=STAFF, native=None),
+            (f"house-{h}:et1",),
+        )
     for n in "12":
-        yield Variant(1, f"shed-{n} uplink is an access port", port(f"shed-{n}", "u1", mode="access", vlan=STAFF), (f"shed-{n}:u1",))
+        yield Variant(
+            1,
+            f"shed-{n} uplink is an access port",
+            port(f"shed-{n}", "u1", mode="access", vlan=STAFF),
+            (f"shed-{n}:u1",),
+        )
     for floor in floors(rng, 3):
         yield Variant(3, f"{floor} uplink has native staff", port(floor, "po1", native=STAFF), (f"{floor}:po1",))
     for h in "cd":
         yield Variant(3, f"house-{h}:et2 has native 1", port(f"house-{h}", "et2", native=1), (f"house-{h}:et2",))
     yield Variant(3, "shed-2:u1 has native pupils", port("shed-2", "u1", native=PUPILS), ("shed-2:u1",))
-    yield Variant(3, "plant-2:ge25 has native management", port("plant-2", "ge25", native=MANAGEMENT), ("plant-2:ge25",))
+    yield Variant(
+        3, "plant-2:ge25 has native management", port("plant-2", "ge25", native=MANAGEMENT), ("plant-2:ge25",)
+    )
 
     def natives(vid: int, a: tuple[str, str], b: tuple[str, str]) -> Callable[[School], None]:
         def plant(s: School) -> None:
@@ -82,7 +96,12 @@ def variants() -> Iterator[Variant]:
 
         return plant
 
-    yield Variant(4, "native staff at both ends", natives(STAFF, ("floor-a1", "po1"), ("house-a", "po1")), ("VLAN 110", "floor-a1:po1"))
+    yield Variant(
+        4,
+        "native staff at both ends",
+        natives(STAFF, ("floor-a1", "po1"), ("house-a", "po1")),
+        ("VLAN 110", "floor-a1:po1"),
+    )
     yield Variant(4, "native 1 at both ends", natives(1, ("plant-1", "ge26"), ("plant-2", "ge25")), ("plant-1:ge26",))
     yield Variant(4, "native not defined", lambda s: s.boxes["floor-b2"].vlans.pop(NATIVE) and None, ("floor-b2",))
 
@@ -92,16 +111,34 @@ def variants() -> Iterator[Variant]:
     def suspend(box: str, vid: int) -> Callable[[School], None]:
         return lambda s: s.boxes[box].suspended.add(vid)
 
-    for floor, vid in zip(floors(rng, 8), (STAFF, PHONES, CAMERAS, DOORS, GUESTS, STAFF, MANAGEMENT, PHONES), strict=True):
+    for floor, vid in zip(
+        floors(rng, 8), (STAFF, PHONES, CAMERAS, DOORS, GUESTS, STAFF, MANAGEMENT, PHONES), strict=True
+    ):
         yield Variant(5, f"{floor} does not define {vid}", undefine(floor, vid), (floor,), "outage")
-    for box, vid in (("house-b", PHONES), ("house-c", CAMERAS), ("house-d", GUESTS), ("plant-1", DOORS), ("plant-1", STAFF)):
+    for box, vid in (
+        ("house-b", PHONES),
+        ("house-c", CAMERAS),
+        ("house-d", GUESTS),
+        ("plant-1", DOORS),
+        ("plant-1", STAFF),
+    ):
         yield Variant(5, f"{box} in the middle does not define {vid}", undefine(box, vid), (box,), "outage")
-    for box, vid in (("floor-c3", STAFF), ("house-a", DOORS), ("floor-d5", PHONES), ("shed-3", CAMERAS), ("plant-1", PUPILS)):
+    for box, vid in (
+        ("floor-c3", STAFF),
+        ("house-a", DOORS),
+        ("floor-d5", PHONES),
+        ("shed-3", CAMERAS),
+        ("plant-1", PUPILS),
+    ):
         yield Variant(5, f"{box} has {vid} suspended", suspend(box, vid), (box,), "outage")
     for floor in floors(rng, 3):
-        yield Variant(6, f"{floor} list replaced by one", port(floor, "po1", allowed=[DOORS, NATIVE]), (f"{floor}:po1",), "outage")
+        yield Variant(
+            6, f"{floor} list replaced by one", port(floor, "po1", allowed=[DOORS, NATIVE]), (f"{floor}:po1",), "outage"
+        )
     yield Variant(6, "house-a:po3 list replaced", port("house-a", "po3", allowed=[GUESTS]), ("house-a:po3",), "outage")
-    yield Variant(6, "plant-1:ge25 list replaced", port("plant-1", "ge25", allowed=[STAFF]), ("plant-1:ge25",), "outage")
+    yield Variant(
+        6, "plant-1:ge25 list replaced", port("plant-1", "ge25", allowed=[STAFF]), ("plant-1:ge25",), "outage"
+    )
 
     def without(vid: int, *ends: tuple[str, str]) -> Callable[[School], None]:
         def plant(s: School) -> None:
@@ -112,21 +149,40 @@ def variants() -> Iterator[Variant]:
 
     for floor, vid in zip(floors(rng, 5), (PHONES, CAMERAS, GUESTS, MANAGEMENT, DOORS), strict=True):
         house, lag = f"house-{floor[6]}", f"po{floor[7]}"
-        yield Variant(7, f"{vid} off both ends to {floor}", without(vid, (floor, "po1"), (house, lag)), (f"{floor}:po1", f"VLAN {vid}"), "outage")
+        yield Variant(
+            7,
+            f"{vid} off both ends to {floor}",
+            without(vid, (floor, "po1"), (house, lag)),
+            (f"{floor}:po1", f"VLAN {vid}"),
+            "outage",
+        )
     for vid in (PHONES, DOORS):
-        yield Variant(7, f"{vid} off both ends to plant-1", without(vid, ("plant-1", "ge25"), ("core-1", "et30")), ("plant-1:ge25", f"VLAN {vid}"), "outage")
+        yield Variant(
+            7,
+            f"{vid} off both ends to plant-1",
+            without(vid, ("plant-1", "ge25"), ("core-1", "et30")),
+            ("plant-1:ge25", f"VLAN {vid}"),
+            "outage",
+        )
     for h, vid in (("a", STAFF), ("b", GUESTS)):
-        yield Variant(7, f"{vid} off one link of the ring at house-{h}", without(vid, (f"house-{h}", "et1"), ("core-1", f"et{10 + 'abcd'.index(h)}")), (f"house-{h}:et1",))
+        yield Variant(
+            7,
+            f"{vid} off one link of the ring at house-{h}",
+            without(vid, (f"house-{h}", "et1"), ("core-1", f"et{10 + 'abcd'.index(h)}")),
+            (f"house-{h}:et1",),
+        )
     for floor in floors(rng, 3):
         yield Variant(8, f"{floor}:ge8 is pupils", port(floor, "ge8", vlan=PUPILS), (f"{floor}:ge8",))
     for floor in floors(rng, 2):
         yield Variant(8, f"{floor}:ge18 is doors", port(floor, "ge18", vlan=DOORS), (f"{floor}:ge18",))
     for floor in floors(rng, 2):
+
         def swap(s: School, floor: str = floor) -> None:
             s.boxes[floor].ports["ge18"].vlan, s.boxes[floor].ports["ge19"].vlan = DOORS, CAMERAS
 
         yield Variant(8, f"{floor} cameras and doors swapped", swap, (f"{floor}:ge18", f"{floor}:ge19"))
     for floor in floors(rng, 2):
+
         def shift(s: School, floor: str = floor) -> None:
             s.boxes[floor].ports["ge9"].mode, s.boxes[floor].ports["ge9"].vlan = "access", STAFF
 
@@ -134,6 +190,7 @@ def variants() -> Iterator[Variant]:
     for floor in floors(rng, 2):
         yield Variant(8, f"{floor}:ge5 mistyped 1110", port(floor, "ge5", vlan=1110), (f"{floor}:ge5",), "outage")
     for floor in floors(rng, 2):
+
         def new(s: School, floor: str = floor) -> None:
             s.boxes[floor].vlans[111] = ""
             s.boxes[floor].ports["ge6"].vlan = 111
@@ -142,25 +199,37 @@ def variants() -> Iterator[Variant]:
     for floor in floors(rng, 2):
         yield Variant(8, f"{floor}:ge7 parked", port(floor, "ge7", vlan=PARKING, enabled=False), (f"{floor}:ge7",))
     for floor in floors(rng, 2):
+
         def untouched(s: School, floor: str = floor) -> None:
             for n in range(14, 24):
                 s.boxes[floor].ports[f"ge{n}"] = made_up.Port()
 
         yield Variant(9, f"{floor} ten ports nobody configured", untouched, (floor,))
     for floor in floors(rng, 2):
+
         def default(s: School, floor: str = floor) -> None:
             for n in range(20, 25):
                 s.boxes[floor].ports[f"ge{n}"] = made_up.Port("access", vlan=1)
 
         yield Variant(9, f"{floor} five ports in VLAN 1", default, (floor,))
     yield Variant(9, "shed-4 ports wait to be a trunk", lambda s: _negotiate(s), ("shed-4",))
-    yield Variant(9, "an open trunk labelled unused", port("floor-d2", "ge22", mode="trunk", native=1, allowed=None, enabled=True, label="unused"), ("floor-d2:ge22",))
+    yield Variant(
+        9,
+        "an open trunk labelled unused",
+        port("floor-d2", "ge22", mode="trunk", native=1, allowed=None, enabled=True, label="unused"),
+        ("floor-d2:ge22",),
+    )
 
     def rename(box: str, vid: int, name: str) -> Callable[[School], None]:
         return lambda s: s.boxes[box].vlans.__setitem__(vid, name)
 
     yield Variant(10, "another name", rename("floor-a6", LABS, "kitchen"), ("VLAN 130", "labs"))
-    yield Variant(10, "names swapped", lambda s: (rename("floor-b1", STAFF, "pupils")(s), rename("floor-b1", PUPILS, "staff")(s)) and None, ("VLAN 110", "VLAN 120", "staff", "pupils", "floor-b1"))
+    yield Variant(
+        10,
+        "names swapped",
+        lambda s: (rename("floor-b1", STAFF, "pupils")(s), rename("floor-b1", PUPILS, "staff")(s)) and None,
+        ("VLAN 110", "VLAN 120", "staff", "pupils", "floor-b1"),
+    )
     yield Variant(10, "no name", rename("floor-b3", CAMERAS, ""), ("floor-b3",))
 
     def gateway(vid: int, **said: object) -> Callable[[School], None]:
@@ -171,7 +240,9 @@ def variants() -> Iterator[Variant]:
         return plant
 
     yield Variant(12, "routing off at core-1", lambda s: setattr(s.boxes["core-1"], "routing", False), ("core-1",))
-    yield Variant(12, "a gateway in the wrong subnet", gateway(LABS, address="10.0.131.2/24", virtual="10.0.131.1"), ("core-1",))
+    yield Variant(
+        12, "a gateway in the wrong subnet", gateway(LABS, address="10.0.131.2/24", virtual="10.0.131.1"), ("core-1",)
+    )
     yield Variant(12, "a gateway twice", gateway(CAMERAS, address="10.0.170.3/24"), ("core-1", "core-2"))
     yield Variant(12, "a gateway lacks the filter", gateway(GUESTS, filter_in=None), ("core-1",))
 
@@ -211,10 +282,22 @@ def variants() -> Iterator[Variant]:
         made_up._wire(s.boxes, "house-a", "et41", "shed-1", "u2")
 
     yield Variant(13, "a second uplink and no tree at shed-1", second_uplink, ("shed-1",))
-    yield Variant(14, "floor-a1 has the lowest priority", lambda s: setattr(s.boxes["floor-a1"], "priority", 0), ("floor-a1",))
-    yield Variant(14, "nobody chose the root", lambda s: [setattr(s.boxes[c], "priority", None) for c in ("core-1", "core-2")] and None, ("core", "house", "floor"))
+    yield Variant(
+        14, "floor-a1 has the lowest priority", lambda s: setattr(s.boxes["floor-a1"], "priority", 0), ("floor-a1",)
+    )
+    yield Variant(
+        14,
+        "nobody chose the root",
+        lambda s: [setattr(s.boxes[c], "priority", None) for c in ("core-1", "core-2")] and None,
+        ("core", "house", "floor"),
+    )
     for floor in ("floor-a3", "floor-d1"):
-        yield Variant(15, f"{floor} uplink member is an edge port", port(floor, "ge25", edge=True), (f"{floor}:ge25", f"{floor}:po1"))
+        yield Variant(
+            15,
+            f"{floor} uplink member is an edge port",
+            port(floor, "ge25", edge=True),
+            (f"{floor}:ge25", f"{floor}:po1"),
+        )
     yield Variant(15, "house-c:et1 is an edge port", port("house-c", "et1", edge=True), ("house-c:et1",))
     yield Variant(15, "plant-2 desk waits", port("plant-2", "ge3", edge=False), ("plant-2:ge3", "plant-2"))
 
@@ -227,7 +310,12 @@ def variants() -> Iterator[Variant]:
         return plant
 
     for floor in floors(rng, 2):
-        yield Variant(16, f"{floor}:ge26 left the LAG", unbundle(floor, "ge26"), (f"{floor}:ge26", f"{floor}:po1", f"po{floor[7]}"))
+        yield Variant(
+            16,
+            f"{floor}:ge26 left the LAG",
+            unbundle(floor, "ge26"),
+            (f"{floor}:ge26", f"{floor}:po1", f"po{floor[7]}"),
+        )
 
     def plain(box: str) -> Callable[[School], None]:
         def plant(s: School) -> None:
@@ -238,9 +326,20 @@ def variants() -> Iterator[Variant]:
         return plant
 
     yield Variant(16, "floor-c6 aggregates nothing, its far end does", plain("floor-c6"), ("floor-c6", "house-c:po6"))
-    yield Variant(16, "both ends passive", lambda s: (port("floor-d4", "po1", lacp="passive")(s), port("house-d", "po4", lacp="passive")(s)) and None, ("floor-d4:po1",), "outage")
+    yield Variant(
+        16,
+        "both ends passive",
+        lambda s: (port("floor-d4", "po1", lacp="passive")(s), port("house-d", "po4", lacp="passive")(s)) and None,
+        ("floor-d4:po1",),
+        "outage",
+    )
     yield Variant(16, "static against LACP", port("floor-d6", "po1", lacp="static"), ("floor-d6:po1",))
-    yield Variant(16, "unequal speeds in a LAG", port("floor-b6", "ge26", speed="SPEED_1GB"), ("floor-b6:po1", "floor-b6:ge26", "house-b:po6"))
+    yield Variant(
+        16,
+        "unequal speeds in a LAG",
+        port("floor-b6", "ge26", speed="SPEED_1GB"),
+        ("floor-b6:po1", "floor-b6:ge26", "house-b:po6"),
+    )
 
     def relabel(box: str, name: str, label: str) -> Callable[[School], None]:
         return port(box, name, label=label)
@@ -251,7 +350,10 @@ def variants() -> Iterator[Variant]:
     def swap_cables(s: School) -> None:
         a, b = s.boxes["house-a"].ports["et40"], s.boxes["house-b"].ports["et40"]
         a.heard, b.heard = ("shed-2", "u1"), ("shed-1", "u1")
-        s.boxes["shed-1"].ports["u1"].heard, s.boxes["shed-2"].ports["u1"].heard = ("house-b", "et40"), ("house-a", "et40")
+        s.boxes["shed-1"].ports["u1"].heard, s.boxes["shed-2"].ports["u1"].heard = (
+            ("house-b", "et40"),
+            ("house-a", "et40"),
+        )
 
     yield Variant(22, "two cables swapped", swap_cables, ("house-a:et40", "house-b:et40", "shed-1:u1", "shed-2:u1"))
 
@@ -261,9 +363,19 @@ def variants() -> Iterator[Variant]:
     yield Variant(1, "plant-1 uplink shut", off("plant-1", "ge25"), ("plant-1:ge25",))
     yield Variant(1, "floor-a7 LAG shut", off("floor-a7", "po1"), ("floor-a7:po1",))
     for floor in floors(rng, 2):
-        yield Variant(5, f"phone list of {floor}:ge10 lacks the phones", port(floor, "ge10", allowed=[STAFF]), (f"{floor}:ge10",))
-    yield Variant(5, "access point lacks guests", port("floor-c2", "ge17", allowed=[MANAGEMENT, made_up.WIFI]), ("floor-c2:ge17",))
-    yield Variant(7, "servers off both cores at house-a", without(SERVERS, ("house-a", "et1"), ("core-1", "et10"), ("house-a", "et2"), ("core-2", "et10")), ("house-a", f"VLAN {SERVERS}"), "outage")
+        yield Variant(
+            5, f"phone list of {floor}:ge10 lacks the phones", port(floor, "ge10", allowed=[STAFF]), (f"{floor}:ge10",)
+        )
+    yield Variant(
+        5, "access point lacks guests", port("floor-c2", "ge17", allowed=[MANAGEMENT, made_up.WIFI]), ("floor-c2:ge17",)
+    )
+    yield Variant(
+        7,
+        "servers off both cores at house-a",
+        without(SERVERS, ("house-a", "et1"), ("core-1", "et10"), ("house-a", "et2"), ("core-2", "et10")),
+        ("house-a", f"VLAN {SERVERS}"),
+        "outage",
+    )
 
 
 def _negotiate(s: School) -> None:
@@ -291,7 +403,9 @@ def main() -> int:
             healthy = findings(folder)
             before[campus] = {key(f) for f in healthy}
             loud = [f for f in healthy if f.severity.value != "tidy"]
-            print(f"healthy, {'with' if campus else 'without'} a campus file: {len(loud)} findings above tidy, {len(healthy)} in all")
+            print(
+                f"healthy, {'with' if campus else 'without'} a campus file: {len(loud)} findings above tidy, {len(healthy)} in all"
+            )
         for i, variant in enumerate(variants()):
             if only and not any(o in variant.name for o in only):
                 continue

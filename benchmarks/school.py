@@ -163,7 +163,11 @@ def _stations(boxes: dict[str, Box]) -> None:
         if box.role == "house":
             for n in (1, 2):
                 box.ports[f"ge{n}"] = Port(
-                    "trunk", native=MANAGEMENT, allowed=[SERVERS, MANAGEMENT], label=f"hypervisor {box.name[-1]}{n}", edge=True
+                    "trunk",
+                    native=MANAGEMENT,
+                    allowed=[SERVERS, MANAGEMENT],
+                    label=f"hypervisor {box.name[-1]}{n}",
+                    edge=True,
                 )
             box.ports["ge3"] = Port("access", vlan=SERVERS, label="file server", edge=True)
             for n in range(4, 9):
@@ -221,9 +225,10 @@ def write(made: School, folder: Path, *, campus: bool) -> None:
 
 def _campus(made: School) -> dict[str, Any]:
     segments: dict[str, Any] = {NAMES[v]: {"vlan": v, "subnet": f"10.0.{v}.0/24"} for v in ROUTED}
-    claims = [
-        {"together": [NAMES[v]]} for v in ROUTED
-    ] + [{"apart": ["guests", "doors"], "name": "guests never open doors"}, {"apart": ["staff", "pupils"], "layer": 2}]
+    claims = [{"together": [NAMES[v]]} for v in ROUTED] + [
+        {"apart": ["guests", "doors"], "name": "guests never open doors"},
+        {"apart": ["staff", "pupils"], "layer": 2},
+    ]
     base: dict[str, Any] = {
         "inkov": "campus",
         "name": "Tallow Mill School",
@@ -286,7 +291,9 @@ def _vlans(box: Box) -> dict[str, Any]:
     rows = []
     for v, name in box.vlans.items():
         leaf = {"vlan-id": v, "name": name, "status": "SUSPENDED" if v in box.suspended else "ACTIVE"}
-        rows.append({"vlan-id": v, "config": leaf} if box.kind == "early" else {"vlan-id": v, "config": leaf, "state": leaf})
+        rows.append(
+            {"vlan-id": v, "config": leaf} if box.kind == "early" else {"vlan-id": v, "config": leaf, "state": leaf}
+        )
     return {"vlan": rows}
 
 
@@ -367,7 +374,10 @@ def _routed(vid: int, gateway: Gateway) -> dict[str, Any]:
     ip, _, length = gateway.address.partition("/")
     address: dict[str, Any] = {"ip": ip, "config": {"ip": ip, "prefix-length": int(length)}}
     if gateway.virtual:
-        group = {"virtual-router-id": vid % 255, "config": {"virtual-router-id": vid % 255, "virtual-address": [gateway.virtual]}}
+        group = {
+            "virtual-router-id": vid % 255,
+            "config": {"virtual-router-id": vid % 255, "virtual-address": [gateway.virtual]},
+        }
         address["openconfig-if-ip:vrrp"] = {"vrrp-group": [group]}
     return {
         "name": f"vlan{vid}",

@@ -54,7 +54,7 @@ def mismatch(facts: Facts) -> Iterator[Fault]:
         yield Fault(
             severity=Severity.BREACH if leak.meets else Severity.OUTAGE if cut else Severity.RISK,
             place=str(link),
-            what=f"{leak} {_cut(facts, cut)}".rstrip(),
+            what=f"{leak} {'' if leak.meets else _cut(facts, cut)}".rstrip(),
             mend=_mend(facts, ends, usual),
             evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.NATIVE) for e in (link.a, link.b)),
             causes=tuple(cause(e, Setting.NATIVE) for e in ends),
