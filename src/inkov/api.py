@@ -21,6 +21,8 @@ from inkov.model.vlanset import NONE, VlanSet
 from inkov.plan.reach import change
 from inkov.plan.trim import Trim
 from inkov.proof.certificate import Data, certificate
+from inkov.proof.ends import End, UnknownEnd
+from inkov.proof.ends import end_named as _end_named
 from inkov.proof.outcome import Proved, Verdict
 from inkov.proof.prove import Prover
 from inkov.proof.prove import prove as _prove
@@ -274,6 +276,23 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
 
 def _allowed(campus: Campus, ref: PortRef) -> VlanSet:
     return allowed_list(campus.switches[ref.switch].ports[ref.port].switching)
+
+
+def end_named(network: Network, text: str, tag: int | None = None) -> End:
+    """Returns the end of a trace that a host, `switch:port`, an IP address or a switch stands for.
+
+    Args:
+        network: from `network`.
+        text: what a person types.
+        tag: the VID a station puts on its frames.
+
+    Raises:
+        BadInput: there is none; with a hint.
+    """
+    try:
+        return _end_named(network, text, tag)
+    except UnknownEnd as exc:
+        raise BadInput([Problem(Source("trace"), str(exc))]) from None
 
 
 def port_named(campus: Campus, text: str) -> PortRef:

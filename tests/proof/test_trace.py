@@ -3,15 +3,15 @@
 import pytest
 
 import inkov
-from inkov.api import network, port_named
+from inkov.api import end_named, network
+from inkov.model.errors import BadInput
 from inkov.proof.trace import trace
 from inkov.views.traces import trace_view
 
 
-def run(site, files, a, b):
+def run(site, files, a, b, tag=None):
     net = network(inkov.load(site(files)))
-    ends = port_named(net.campus, a), port_named(net.campus, b)
-    return trace_view(net, trace(net, *ends), (a, b))
+    return trace_view(net, trace(net, end_named(net, a, tag), end_named(net, b, tag)), (a, b))
 
 
 def switch(name, ports, vlans="{10: , 20: }", **more):
@@ -115,3 +115,85 @@ def test_private_stations_that_stay_apart_are_said_to_before_any_broken_link(sit
         "these are not meant to talk: a:2 is in 62 and b:1 in 61: two groups of 60 that stay apart"
     )
     assert run(site, files, "a:2", "b:2").cause == "stops at b:u: VLAN 62 is not in the list of b:u"
+
+
+ROUTED = {
+    "campus.yaml": """inkov: campus
+name: pier
+hosts:
+- {name: desk, port: 'a:1', address: 192.0.2.5/27, gateway: 192.0.2.1}
+- {name: bench, port: 'b:1', address: 192.0.2.40/27, gateway: 192.0.2.33}
+- {name: lost, port: 'a:2', address: 192.0.2.6/27, gateway: 192.0.2.30}
+- {name: mute, port: 'a:4', address: 192.0.2.7/27}
+""",
+    "a.yaml": switch(
+        "a",
+        "{1-2: {access: 10}, 3: {trunk: '10,30', native: 10}, 4: {access: 10}, u: {trunk: '10,20,30', native: none}}",
+        "{10: , 20: , 30: phones}",
+        neighbours="{u: b u}",
+        gateways="{10: {address: 192.0.2.1/27, in: f}, 20: 192.0.2.33/27}",
+        filters="{f: [{action: drop, to: 192.0.2.41/32}, {action: accept}]}",
+        routing="true",
+    ),
+    "b.yaml": switch(
+        "b",
+        "{1: {access: 20}, 2: {trunk: '20,30', native: 20}, u: {trunk: '10,20,30', native: none}}",
+        "{10: , 20: , 30: phones}",
+        gateways="{10: 192.0.2.20/27}",
+        routes="[{to: 0.0.0.0/0, via: 192.0.2.1}]",
+    ),
+}
+
+
+def steps(leg):
+    return [f"{s.device} routes" if hasattr(s, "device") else f"{s.switch} in {s.vlan}" for s in leg.way]
+
+
+def test_hosts_of_different_vlans_are_followed_through_their_gateways_and_back(site):
+    view = run(site, ROUTED, "desk", "192.0.2.40")
+    assert (view.both, view.cause) == (True, "both ways are open, by way of gateways")
+    assert steps(view.there) == ["a in 10", "a routes", "a in 20", "b in 20"]
+    assert steps(view.back) == ["b in 20", "a in 20", "a routes", "a in 10"]
+
+
+def test_a_packet_that_a_filter_drops_stops_at_its_entry(site):
+    files = {**ROUTED, "campus.yaml": ROUTED["campus.yaml"].replace("192.0.2.40", "192.0.2.41")}
+    view = run(site, files, "desk", "bench")
+    assert view.cause == ("stops at a:1: filter f on a drops 192.0.2.5 → 192.0.2.41: ✗ any → 192.0.2.41/32")
+    assert view.there.halt.sources == ("a.yaml:7",)
+    assert steps(view.there) == ["a in 10"]
+
+
+@pytest.mark.parametrize(
+    ("a", "cause"),
+    [
+        ("lost", "stops at a:2: lost sends through 192.0.2.30, which is no gateway in the input"),
+        ("mute", "different VLANs: a:4 is in 10 and b:1 in 20"),
+    ],
+)
+def test_a_host_without_a_working_gateway_gets_nowhere(site, a, cause):
+    assert run(site, ROUTED, a, "bench").cause == cause
+
+
+def test_switches_are_reached_at_their_address_of_management(site):
+    view = run(site, ROUTED, "bench", "b")
+    assert (view.both, steps(view.there)) == (True, ["b in 20", "a in 20", "a routes", "a in 10", "b in 10"])
+    assert run(site, ROUTED, "desk", "192.0.2.20").both
+    cut = {**ROUTED, "b.yaml": ROUTED["b.yaml"].replace("routes: [{to: 0.0.0.0/0, via: 192.0.2.1}]\n", "")}
+    assert run(site, cut, "bench", "b").cause == (
+        "b hears bench, but the answer stops at b:VLAN 10: b has no default gateway in the input, and sends nothing to "
+        "other subnets"
+    )
+
+
+def test_phones_are_followed_by_their_tag(site):
+    view = run(site, ROUTED, "a:3", "b:2", tag=30)
+    assert (view.both, steps(view.there)) == (True, ["a in 30", "b in 30"])
+    assert run(site, ROUTED, "a:1", "b:2", tag=30).cause == "stops at a:1: a:1 takes no frame with tag 30 (access 10)"
+
+
+def test_what_is_no_end_is_answered_with_a_hint(site):
+    with pytest.raises(BadInput, match="no host and no gateway has the address 192.0.2.99"):
+        run(site, ROUTED, "192.0.2.99", "desk")
+    with pytest.raises(BadInput, match="'desc' is no port and no host; .* did you mean 'desk'"):
+        run(site, ROUTED, "desc", "desk")

@@ -104,7 +104,7 @@ def vlans(
     from inkov.render.table_text import converged_text, vlans_text
     from inkov.views.tables import sync_rows, vlan_rows
 
-    switches, some = chosen_switches(network, switch), chosen_vlans(vlan)
+    switches, some = chosen_switches(network, switch), chosen_vlans(network, vlan)
     if not converged:
         rows = vlan_rows(network, switches, some)
         emit(result_format, output, rows, vlans_text)
@@ -128,7 +128,7 @@ def links(
     from inkov.render.table_text import links_text
     from inkov.views.tables import link_rows
 
-    rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(vlan))
+    rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
     emit(result_format, output, rows, links_text)
 
 
@@ -136,6 +136,7 @@ def links(
 @reads_site
 def tree(
     site: SiteArgument = Path(),
+    switch: SwitchOption = None,
     vlan: VlanOption = None,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
@@ -145,7 +146,7 @@ def tree(
     from inkov.render.tree_text import trees_text
     from inkov.views.trees import trees_view
 
-    view = trees_view(network, chosen_vlans(vlan))
+    view = trees_view(network, chosen_vlans(network, vlan), chosen_switches(network, switch))
     emit(result_format, output, view, trees_text)
 
 
@@ -171,7 +172,7 @@ def ports(
     from inkov.views.rogues import rogue_rows
     from inkov.views.tables import port_rows
 
-    switches, vlans_ = chosen_switches(network, switch), chosen_vlans(vlan)
+    switches, vlans_ = chosen_switches(network, switch), chosen_vlans(network, vlan)
     if relay:
         maps = relay_rows(network, switches)
         emit(result_format, output, maps, relays_text)
@@ -216,22 +217,28 @@ def flood(
 @reads_site
 def trace(
     site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
-    a: Annotated[str, typer.Argument(metavar="A", help="Host, or switch:port, that sends.")],
-    b: Annotated[str, typer.Argument(metavar="B", help="Host, or switch:port, that should hear it and answer.")],
+    a: Annotated[str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")],
+    b: Annotated[str, typer.Argument(metavar="B", help="Who should hear it and answer: the same.")],
+    tag: Annotated[
+        int | None, typer.Option(min=1, max=4094, help="VID that both put on their frames, as phones do.")
+    ] = None,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Follow a frame from A to B and the answer back; say where it stops, why, and what else stops there.
 
+    Between hosts of different VLANs a packet is followed, by way of gateways, routes and filters. A switch is meant by its
+    address of management.
+
     Exits 1 when either way is closed.
     """
     network = load_network(site)
-    from inkov.api import port_named
+    from inkov.api import end_named
     from inkov.proof.trace import trace as run
     from inkov.render.trace_text import trace_text
     from inkov.views.traces import trace_view
 
-    ends = port_named(network.campus, a), port_named(network.campus, b)
+    ends = end_named(network, a, tag), end_named(network, b, tag)
     view = trace_view(network, run(network, *ends), (a, b))
     emit(result_format, output, view, trace_text)
     if not view.both:

@@ -29,5 +29,5 @@ def gateways(
     from inkov.render.gateway_text import gateways_text
     from inkov.views.gateways import gateways_view
 
-    view = gateways_view(network, chosen_switches(network, switch), chosen_vlans(vlan))
+    view = gateways_view(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
     emit(result_format, output, view, gateways_text)

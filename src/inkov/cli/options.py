@@ -30,7 +30,7 @@ SwitchOption = Annotated[
     typer.Option("--switch", metavar="NAME", help="Only these switches; patterns such as 'kelp-*' work; repeatable."),
 ]
 VlanOption = Annotated[
-    str | None, typer.Option("--vlan", metavar="LIST", help="Only these VLANs, such as 310-330,305.")
+    str | None, typer.Option("--vlan", metavar="LIST", help="Only these VLANs, such as 310-330,305 or a name.")
 ]
 
 
@@ -132,13 +132,29 @@ def chosen_switches(network: Network, patterns: list[str] | None) -> frozenset[s
     return frozenset(found)
 
 
-def chosen_vlans(text: str | None, option: str = "--vlan") -> VlanSet | None:
-    """Returns the VLANs of an option; None for no choice.
+def chosen_vlans(network: Network, text: str | None, option: str = "--vlan") -> VlanSet | None:
+    """Returns the VLANs of an option: numbers, names of VLANs, or names of segments; None for no choice.
 
     Raises:
-        BadInput: the text is no VLAN list.
+        BadInput: the text is no VLAN list, and no such name.
     """
+    if text is None:
+        return None
     try:
-        return None if text is None else VlanSet.parse(text)
+        return VlanSet.parse(text)
     except VlanTextError as exc:
-        raise BadInput([Problem(Source(option), str(exc))]) from None
+        from inkov.proof.stations import UnknownSegment, segment_named
+
+        made = VlanSet()
+        for word in text.split(","):
+            try:
+                made |= (
+                    VlanSet.parse(word) if word.strip()[:1].isdigit() else segment_named(network, word.strip()).vlans
+                )
+            except UnknownSegment:
+                hint = nearest(word.strip(), {e.name for table, _ in network.tables for e in table.values() if e.name})
+                what = str(exc) if word.strip()[:1].isdigit() else f"there is no VLAN {word.strip()!r}{hint}"
+                raise BadInput([Problem(Source(option), what)]) from None
+            except VlanTextError as wrong:
+                raise BadInput([Problem(Source(option), str(wrong))]) from None
+        return made

@@ -60,10 +60,10 @@ def trim(
     from inkov.render.trim_text import trim_text
     from inkov.views.trims import trim_view
 
-    kept = chosen_vlans(keep, "--keep")
+    kept = chosen_vlans(network, keep, "--keep")
     advice = api.trim(network.campus, kept or VlanSet())
     before = api.trim(load_network(site, strict=True).campus, kept or VlanSet()) if planned else None
-    view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(vlan), before, why=why)
+    view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(network, vlan), before, why=why)
     emit(
         result_format,
         output,

@@ -225,7 +225,7 @@ def host_segment(network: Network, host: Host) -> Segment:
 
 
 def segment_named(network: Network, name: str) -> Segment:
-    """Returns a segment of the campus, or a VLAN given by number or by name as one.
+    """Returns a segment of the campus; as one, a host by name or address, a port, or a VLAN by number or name.
 
     Raises:
         UnknownSegment: there is none; the message holds a hint.
@@ -235,6 +235,11 @@ def segment_named(network: Network, name: str) -> Segment:
         return segments[name]
     if name in network.campus.hosts:
         return host_segment(network, network.campus.hosts[name])
+    host = next((h for h in network.campus.hosts.values() if h.address and str(h.address.ip) == name), None)
+    if host is not None:
+        return host_segment(network, host)
+    if (ref := PortRef.parse(name)) is not None and network.has(ref):
+        return host_segment(network, Host(name, ref, source=network.port(ref).origin.here))
     if name.isascii() and name.isdecimal() and len(name) < 5 and 0 < int(name) <= VID_MAX:
         return Segment(name, VlanSet([int(name)]), Source(""))
     tables = [s.vlans for s in network.switches.values() if s.vlans]

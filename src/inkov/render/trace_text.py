@@ -8,6 +8,7 @@ from rich.text import Text
 
 from inkov.render.page import badge, plural, spaced, words
 from inkov.render.way_text import passage_lines, tags_text
+from inkov.views.reports import PassageView, TurnView
 from inkov.views.traces import HaltView, LegView, TraceView
 
 
@@ -23,7 +24,8 @@ def trace_text(view: TraceView) -> RenderableType:
 
 
 def _leg(name: str, leg: LegView) -> RenderableType:
-    arrived = leg.way[0].arrived if leg.way else ()
+    first, last = (leg.way[0], leg.way[-1]) if leg.way else (None, None)
+    arrived = first.arrived if isinstance(first, PassageView) and first.by else ()
     lines: list[Text] = [
         Text.assemble((name, "bold")),
         Text.assemble("○  ", words(leg.start), "   ", (tags_text(arrived), "bold")),
@@ -32,11 +34,15 @@ def _leg(name: str, leg: LegView) -> RenderableType:
     if leg.halt is None:
         lines += [
             Text("│", style="dim"),
-            Text.assemble("○  ", words(leg.end), "   ", (tags_text(leg.way[-1].leaves), "bold")),
+            Text.assemble("○  ", words(leg.end), "   ", (_leaves(last), "bold")),
         ]
     else:
         lines += _halt(leg.halt)
     return Padding(Group(*lines), (0, 0, 0, 2))
+
+
+def _leaves(last: PassageView | TurnView | None) -> str:
+    return tags_text(last.leaves) if isinstance(last, PassageView) and last.out else ""
 
 
 def _halt(halt: HaltView) -> list[Text]:

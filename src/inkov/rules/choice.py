@@ -43,12 +43,12 @@ class Choice:
         return replace(finding, severity=Severity(said)) if said else finding
 
     def _said(self, rule: str) -> str:
-        return next((s for p, s in reversed(list(self.severities.items())) if fnmatch.fnmatchcase(rule, p)), "")
+        return next((s for p, s in reversed(list(self.severities.items())) if fits(rule, [p])), "")
 
 
 def fits(rule: str, patterns: Iterable[str]) -> bool:
-    """Tells whether a rule's name matches any of some patterns."""
-    return any(fnmatch.fnmatchcase(rule, p) for p in patterns)
+    """Tells whether a rule's name matches any of some patterns; the name of a theme stands for all its rules."""
+    return any(fnmatch.fnmatchcase(rule, p) or rule.partition("/")[0] == p for p in patterns)
 
 
 def identity(finding: Finding) -> str:

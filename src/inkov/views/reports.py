@@ -141,10 +141,11 @@ def _verdict(verdict: Verdict) -> VerdictView:
 
 
 def _witness(witness: Witness) -> WitnessView:
-    return WitnessView(witness.start, witness.end, witness.both, tuple(map(_step, witness.way)), witness.unknown)
+    return WitnessView(witness.start, witness.end, witness.both, tuple(map(step_view, witness.way)), witness.unknown)
 
 
-def _step(step: Passage | Turn) -> PassageView | TurnView:
+def step_view(step: Passage | Turn) -> PassageView | TurnView:
+    """Returns one step of a way as plain data."""
     return passage_view(step) if isinstance(step, Passage) else _turn(step)
 
 

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef
-from inkov.proof.trace import Leg, Trace
+from inkov.proof.leg import Leg
+from inkov.proof.trace import Trace
 from inkov.rules.wording import named
-from inkov.views.reports import PassageView, passage_view
+from inkov.views.reports import PassageView, TurnView, step_view
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +30,7 @@ class LegView:
 
     start: str
     end: str
-    way: tuple[PassageView, ...]
+    way: tuple[PassageView | TurnView, ...]
     halt: HaltView | None
 
 
@@ -68,7 +69,9 @@ def _cause(trace: Trace, names: tuple[str, str]) -> str:
     halt, back = trace.there.halt, trace.back.halt
     a, b = trace.vlans
     if halt is None and back is None:
-        return "both ways are open"
+        return "both ways are open" + (", by way of gateways" if trace.routed else "")
+    if trace.routed and halt is not None:
+        return f"stops at {halt.at}: {halt.why}"
     if halt is not None and halt.meant:
         return f"these are not meant to talk: {halt.why}"
     if halt is None and back is not None:
@@ -83,7 +86,7 @@ def _cause(trace: Trace, names: tuple[str, str]) -> str:
 
 def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
     a, b = trace.vlans
-    if a == b or a is None or b is None or (trace.there.halt is None and trace.back.halt is None):
+    if trace.routed or a == b or a is None or b is None or (trace.there.halt is None and trace.back.halt is None):
         return ""
     if trace.there.halt is not None and trace.there.halt.meant:
         return ""
@@ -101,7 +104,7 @@ def _leg(leg: Leg, names: tuple[str, str]) -> LegView:
         h = leg.halt
         also = str(h.also) if h.also else ""
         halt = HaltView(str(h.at), h.why, tuple(dict.fromkeys(map(str, h.sources))), h.meant, also, h.also_ports)
-    return LegView(_end(leg.start, names[0]), _end(leg.end, names[1]), tuple(map(passage_view, leg.way)), halt)
+    return LegView(_end(leg.start, names[0]), _end(leg.end, names[1]), tuple(map(step_view, leg.way)), halt)
 
 
 def _end(ref: PortRef, name: str) -> str:

@@ -97,11 +97,11 @@ class TreesView:
     without: tuple[str, ...]
 
 
-def trees_view(network: Network, vlans: VlanSet | None = None) -> TreesView:
-    """Returns the trees, of some VLANs only."""
+def trees_view(network: Network, vlans: VlanSet | None = None, switches: frozenset[str] | None = None) -> TreesView:
+    """Returns the trees, of some VLANs and with some switches only."""
     found: list[TreeView] = []
     for part in network.trees.parts:
-        if len(part.switches) > 1:
+        if len(part.switches) > 1 and (switches is None or not switches.isdisjoint(part.switches)):
             found += _views(network, part, vlans)
     without = [
         n

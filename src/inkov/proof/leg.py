@@ -1,0 +1,263 @@
+"""Follows a frame from one end to another; says where it stops, why, and what else stops there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.ladder import Lost, Rung, vlan_source
+from inkov.forwarding.network import Network
+from inkov.forwarding.trees import Blocking
+from inkov.kinds.relay import Domain, Mask, Tags, View
+from inkov.kinds.table import mode_setting, private_host_of, setting_words, untagged_vlan
+from inkov.model.names import PortRef
+from inkov.model.settings import Setting
+from inkov.model.source import Source
+from inkov.model.switch import Kind, VlanType
+from inkov.model.vlanset import NONE, VlanSet, bits
+from inkov.proof.ends import End
+from inkov.proof.outcome import Passage, Turn
+from inkov.proof.together import cabled_way
+from inkov.proof.way import allows, passages
+
+
+@dataclass(frozen=True, slots=True)
+class Halt:
+    """Where a frame stops.
+
+    Attributes:
+        at: the port that does not let it pass; the sender's own where it never sets out.
+        why: one sentence without a full stop.
+        sources: the settings to blame.
+        meant: it is by design: private stations that are to stay apart.
+        also: other VLANs that stop there for the same reason.
+        also_ports: how many member ports those have.
+    """
+
+    at: PortRef
+    why: str
+    sources: tuple[Source, ...] = ()
+    meant: bool = False
+    also: VlanSet = NONE
+    also_ports: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """The way in one direction; `halt` is None when the frame arrives."""
+
+    start: PortRef
+    end: PortRef
+    way: tuple[Passage | Turn, ...]
+    halt: Halt | None = None
+
+
+def vlan_of(network: Network, ref: PortRef) -> Domain | None:
+    """Returns the VLAN of untagged frames at a port, as set."""
+    return untagged_vlan(network.settled(ref).switching)
+
+
+def _enters(network: Network, end: End) -> list[tuple[Domain, Tags]]:
+    """Returns the states on its switch in which the frames of an end start."""
+    if end.own is None:
+        return list(network.relay(end.ref).accept(end.tags))
+    if end.own.port is not None:
+        return []
+    return [(end.domain, ())] if end.domain and network.active(end.ref.switch) >> end.domain & 1 else []
+
+
+def _starts(network: Network, end: End) -> list[tuple[str, Domain, Tags]]:
+    """Returns the states in which the frames of an end start; those of a routed port behind the far end of its cable."""
+    if end.own is None or end.own.port is None:
+        return [(end.ref.switch, d, inner) for d, inner in _enters(network, end)]
+    sets = network.gateways.starts(end.own, View.USUAL)
+    places = [(s, d, ()) for s, mask in sets.masks.items() for d in bits(mask)]
+    return [*places, *sets.tagged]
+
+
+def spread_of(network: Network, end: End) -> Mapping[str, Mask]:
+    """Returns everywhere that the frames of an end surely get to."""
+    masks: dict[str, Mask] = {}
+    for switch, domain, inner in _starts(network, end):
+        if not inner:
+            masks[switch] = masks.get(switch, 0) | 1 << domain
+    return network.graph(View.MUST).spread(masks)
+
+
+def _hears(network: Network, end: End, switch: str, domain: Domain, inner: Tags) -> bool:
+    if end.own is not None:
+        heard = network.gateways.hears_in(end.own, View.USUAL)
+        return not inner and bool(heard.get(switch, 0) >> domain & 1)
+    sent = network.relay(end.ref).send(domain, inner) if switch == end.ref.switch else ()
+    return end.tags in sent if end.tags else bool(sent)
+
+
+def leg(network: Network, start: End, end: End) -> Leg:
+    """Follows a frame one way, within a VLAN."""
+    a, b = start.ref, end.ref
+    first, last = (None if e.own is not None and e.own.port is None else e.ref for e in (start, end))
+    starts = _starts(network, start)
+    if not starts:
+        return Leg(a, b, (), _cannot_send(network, start))
+    for tree in (Blocking.SURE, Blocking.KNOWN) if a != b else ():
+        reach = network.graph(View.USUAL, tree).reach(starts)
+        for state in reach.states:
+            if _hears(network, end, state.switch, state.domain, state.inner):
+                way = passages(
+                    network, reach, state, first if start.own is None else None, last if end.own is None else None
+                )
+                return Leg(a, b, way, _doubtful(network, way) if tree is Blocking.KNOWN else None)
+    return _stopped(network, start, end, *starts[0][1:])
+
+
+def _doubtful(network: Network, way: tuple[Passage, ...]) -> Halt:
+    """Says where it is not known whether the tree lets a frame through."""
+    ports = [ref for p in way for ref in (p.by, p.out) if ref]
+    at = next(ref for ref in ports if network.trees.doubt(ref))
+    return Halt(at, f"whether the tree blocks {at} is not known: {network.trees.doubt(at)}", ())
+
+
+def _cannot_send(network: Network, end: End) -> Halt:
+    start = end.ref
+    if not network.has(start):
+        own = end.domain or 0
+        state = "suspended" if network.defined(start.switch) >> own & 1 else "not defined"
+        return Halt(start, f"VLAN {own} is {state} on {start.switch}", (vlan_source(network, start.switch, own),))
+    port = network.port(start)
+    if end.tags:
+        why = f"{start} takes no frame with tag {end.domain} ({setting_words(port)})"
+        return Halt(start, why, (port.origin.of(mode_setting(port)),))
+    if not port.enabled:
+        return Halt(start, f"{start} is disabled", (port.origin.of(Setting.ENABLED),))
+    vid = vlan_of(network, start)
+    if vid is None:
+        return Halt(
+            start, f"{start} takes no untagged frame ({setting_words(port)})", (port.origin.of(mode_setting(port)),)
+        )
+    state = "suspended" if network.defined(start.switch) >> vid & 1 else "not defined"
+    sources = (port.origin.of(mode_setting(port)), vlan_source(network, start.switch, vid))
+    return Halt(start, f"VLAN {vid} of {start} is {state} on {start.switch}", sources)
+
+
+def _stopped(network: Network, first: End, last: End, domain: Domain, inner: Tags) -> Leg:
+    """Walks the shortest cabled way as far as the frame gets; it stops somewhere, or the search had found it."""
+    start, end = first.ref, last.ref
+    way: list[Passage] = []
+    by: PortRef | None = start if first.own is None else None
+    arrived: Tags | None = first.tags if first.own is None else None
+    links = cabled_way(network, start.switch, end.switch, domain)
+    if not links and start.switch != end.switch:
+        return Leg(start, end, (), Halt(start, f"no cable leads from {start.switch} to {end.switch}"))
+    if links and (design := _by_design(network, start, end)) is not None:
+        return Leg(start, end, (), design)
+    switch = start.switch
+    changed: Halt | None = None
+    for link in links:
+        near, far = link.end_at(switch), link.end_at(link.far_switch(switch))
+        halt = _at_link(network, link, near, domain)
+        crossing = None
+        if halt is None:
+            crossing = next(iter(network.hop(near, far, View.USUAL).cross(domain, inner)), None)
+        if crossing is None:
+            blame = halt or _untold(network, near, far, domain)
+            way.append(Passage(switch, domain, by, arrived, near, None, allows(network, by, arrived, near, ())[:1]))
+            return Leg(start, end, tuple(way), blame)
+        way.append(
+            Passage(switch, domain, by, arrived, near, crossing.wire, allows(network, by, arrived, near, crossing.wire))
+        )
+        if crossing.domain != domain and not crossing.wire:
+            changed = _changed(network, link, near, domain, crossing.domain)
+        switch, domain, inner, arrived, by = far.switch, crossing.domain, crossing.inner, crossing.wire, far
+        if changed is not None:
+            break
+    out = end if last.own is None else None
+    way.append(Passage(switch, domain, by, arrived, out, None, allows(network, by, arrived, out, ())[:1]))
+    return Leg(start, end, tuple(way), changed or _at_end(network, start, end, domain))
+
+
+_OF_THE_VLAN = {Rung.LISTED, Rung.DEFINED, Rung.ACTIVE, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED}
+
+
+def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Halt | None:
+    """Says why a link does not take a VLAN; None when it takes it, in this direction at least."""
+    climbed = network.ladder(link)
+    hop = network.hop_today(near, link.b if near == link.a else link.a, View.USUAL, Blocking.KNOWN)
+    passes = hop.carry(1 << domain) and link.up and not network.lag_failure(link) and not link.doubt
+    if passes:
+        return None
+    if link.doubt:
+        return Halt(near, link.doubt, tuple(w.source for w in link.wires))
+    lost: Lost | None = next((loss for loss in climbed.lost if domain in loss.vlans), None)
+    if lost is None:
+        return None
+    why = f"VLAN {domain} is {lost}" if lost.rung in _OF_THE_VLAN else str(lost)
+    if reason := network.lag_failure(link):
+        why = f"the LAG between {link.a} and {link.b} does not form: {reason}"
+    elif lost.rung is Rung.TRUNK and (how := network.formed(lost.end).how):
+        why += f" ({how})"
+    also = (lost.vlans - VlanSet([domain])) & VlanSet(network.members)
+    ports = sum(len(refs) for v in also for refs in network.live_members(v).values())
+    return Halt(lost.end, why, (lost.source,), also=also, also_ports=ports)
+
+
+def _changed(network: Network, link: Link, near: PortRef, before: Domain, after: Domain) -> Halt:
+    """Blames the link where a frame fell into another VLAN, whatever happened to it later."""
+    far = link.b if near == link.a else link.a
+    lost = next((loss for loss in network.ladder(link).lost if before in loss.vlans), None)
+    reason = f": {lost}" if lost is not None and lost.rung is Rung.TRUNK else ", which has another untagged VLAN"
+    also = (lost.vlans if lost else NONE) & VlanSet(network.members) - VlanSet([before])
+    ports = sum(len(refs) for v in also for refs in network.live_members(v).values())
+    sources = tuple(network.port(e).origin.of(_untagged_key(network, e)) for e in (near, far))
+    return Halt(
+        far, f"VLAN {before} becomes {after} between {near} and {far}{reason}", sources, also=also, also_ports=ports
+    )
+
+
+def _untagged_key(network: Network, ref: PortRef) -> Setting:
+    key = mode_setting(network.settled(ref))
+    return Setting.NATIVE if key is Setting.ALLOWED else key
+
+
+def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Halt:
+    sources = tuple(network.port(e).origin.of(Setting.ALLOWED) for e in (near, far) if network.has(e))
+    if network.switches[far.switch].kind is Kind.ROUTER:
+        return Halt(far, f"{far.switch} is a router: VLANs end there", sources[1:])
+    return Halt(near, f"VLAN {domain} is in neither list of {near} and {far}", sources)
+
+
+def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:
+    """Says that two private stations are meant to stay apart (RFC 5517); None when they are not."""
+    if not (network.has(start) and network.has(end)):
+        return None
+    mine, theirs = (private_host_of(network.port(e).switching) for e in (start, end))
+    if mine is None or theirs is None or mine.primary != theirs.primary:
+        return None
+    entry = (network.switches[start.switch].vlans or {}).get(mine.secondary)
+    if entry is not None and entry.type is VlanType.ISOLATED:
+        why = f"isolated stations of {mine.primary} may not talk to each other: {start} is in {mine.secondary}"
+    elif mine.secondary != theirs.secondary:
+        why = f"{start} is in {mine.secondary} and {end} in {theirs.secondary}: two groups of {mine.primary} that stay apart"
+    else:
+        return None
+    sources = (network.port(start).origin.of(Setting.PRIVATE), network.port(end).origin.of(Setting.PRIVATE))
+    return Halt(end, why, sources, meant=True)
+
+
+def _at_end(network: Network, start: PortRef, end: PortRef, domain: Domain) -> Halt:
+    """Says why a frame that came to the right switch is not heard at the port."""
+    if not network.has(end):
+        return Halt(end, f"the frame is in {domain} at {end.switch}, and nothing of it listens there")
+    port = network.port(end)
+    sources = [port.origin.of(mode_setting(port))]
+    if not port.enabled:
+        return Halt(end, f"{end} is disabled", (port.origin.of(Setting.ENABLED),))
+    if (design := _by_design(network, start, end)) is not None:
+        return design
+    heard = vlan_of(network, end)
+    if heard is not None and not network.active(end.switch) >> heard & 1:
+        sources.append(vlan_source(network, end.switch, heard))
+        return Halt(end, f"VLAN {heard} of {end} is not defined and active on {end.switch}", tuple(sources))
+    first = vlan_of(network, start) if network.has(start) else domain
+    changed = "" if domain == first else f", though it set out in {first}"
+    return Halt(end, f"the frame is in {domain} at {end.switch}{changed}, and {end} is in {heard}", tuple(sources))

@@ -1,0 +1,114 @@
+"""Follows a packet from host to gateway, through what routes and filters, to the other host; says where it stops."""
+
+from __future__ import annotations
+
+from inkov.forwarding.gateways import Interface
+from inkov.forwarding.network import Network
+from inkov.kinds.relay import View
+from inkov.model.names import PortRef
+from inkov.model.source import Source
+from inkov.proof.ends import End
+from inkov.proof.leg import Halt, Leg, leg, spread_of
+from inkov.proof.outcome import Passage, Turn
+from inkov.proof.packets import Packet
+from inkov.proof.routing import Routing, passes
+
+
+def routed_leg(network: Network, start: End, end: End) -> Leg:
+    """Follows a packet one way.
+
+    Args:
+        network: the campus with its forwarding.
+        start: who sends; its address is known.
+        end: who is to hear; its address is known.
+    """
+    routing = Routing(network, View.MUST)
+    if start.address is None or end.address is None:
+        raise ValueError("both ends of a routed trace have addresses")
+    packet = Packet(start.address, end.address)
+    entered, missing = _entered(network, routing, start)
+    if missing is not None:
+        return missing
+    if any(i.device == end.ref.switch and end.own for i in entered):  # the device keeps what is for itself
+        own = _to(network, start, entered[0], end)
+        return Leg(own.start, end.ref, own.way, own.halt)
+    for arrival in routing.follow(entered, packet, frozenset()):
+        first = _to(network, start, next(i for i in entered if i.device == arrival.turns[0].device), end)
+        last = _from(network, arrival.out, end)
+        whole = (*first.way, *arrival.turns, *last.way)
+        return Leg(start.ref, end.ref, whole, first.halt or last.halt)
+    return _not_passed(network, start, end, entered[0], packet)
+
+
+def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Interface], Leg | None]:
+    """Returns the gateways that take what a station sends to other subnets; without one, the leg that says why."""
+    reached = spread_of(network, start)
+    if start.gateway is None and start.own is not None and network.gateways.serves(start.own):
+        return [start.own], None
+    if start.gateway is None:
+        why = f"{start.name} has no default gateway in the input, and sends nothing to other subnets"
+        source = (start.host.source,) if start.host else ()
+        return [], Leg(start.ref, start.ref, (), Halt(start.ref, why, source))
+    owners = [i for i in network.gateways.all if start.gateway in i.gateway.answers]
+    found = [i for i in owners if routing.hears(i, reached)]
+    if found:
+        return found, None
+    if not owners:
+        why = f"{start.name} sends through {start.gateway}, which is no gateway in the input"
+        return [], Leg(start.ref, start.ref, (), Halt(start.ref, why, (start.host.source,) if start.host else ()))
+    state = network.gateways.state(owners[0])
+    own = leg(network, start, _gateway_end(network, owners[0]))
+    if state.up is not True:
+        place = state.source if state.source.file else owners[0].gateway.source
+        own = Leg(
+            own.start, own.end, own.way, Halt(own.end, f"the gateway {start.gateway} is down: {state.why}", (place,))
+        )
+    return [], own
+
+
+def _gateway_end(network: Network, interface: Interface) -> End:
+    vids = network.gateways.vlans(interface)
+    ref = interface.port or PortRef(interface.device, f"VLAN {vids[0] if vids else ''}")
+    return End(str(interface), ref, vids[0] if vids else None, own=interface)
+
+
+def _to(network: Network, start: End, into: Interface, end: End) -> Leg:
+    if start.own is not None and start.own.device == into.device:
+        return Leg(start.ref, end.ref, ())
+    return leg(network, start, _gateway_end(network, into))
+
+
+def _from(network: Network, out: Interface, end: End) -> Leg:
+    if end.own is not None and end.own.device == out.device:
+        return Leg(end.ref, end.ref, ())
+    return leg(network, _gateway_end(network, out), end)
+
+
+def _not_passed(network: Network, start: End, end: End, into: Interface, packet: Packet) -> Leg:
+    """Says what a gateway does with a packet that it does not pass on."""
+    way: tuple[Passage | Turn, ...] = _to(network, start, into, end).way
+    device, switch = into.device, network.switches[into.device]
+    sources: tuple[Source, ...] = (into.gateway.source,)
+    blocking = [
+        (name, switch.filters[name])
+        for g in [into.gateway, *(i.gateway for i in network.gateways.of(device))]
+        for name in dict.fromkeys((g.inward if g is into.gateway else "", g.outward))
+        if name in switch.filters and passes(switch.filters, name, packet) is None
+    ]
+    if switch.routing is False:
+        why = f"{device} does not route"
+    elif blocking:
+        name, found = blocking[0]
+        entry = next(
+            e
+            for e in found.entries
+            if not e.accepts
+            and (e.origin is None or packet.source in e.origin)
+            and (e.target is None or packet.target in e.target)
+        )
+        why, sources = f"filter {name} on {device} drops {packet.source} → {packet.target}: {entry}", (entry.source,)
+    elif switch.routing is None:
+        why = f"whether {device} routes is not stated"
+    else:
+        why = f"{device} passes no packet on to {packet.target}: no route and no gateway that is up leads there"
+    return Leg(start.ref, end.ref, way, Halt(into.port or start.ref, why, sources))
