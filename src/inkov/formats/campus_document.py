@@ -22,6 +22,7 @@ from inkov.formats.fields import (
     one_or_more,
     wrong,
 )
+from inkov.formats.platform_document import SwitchesAre
 from inkov.formats.switch_document import Assume
 from inkov.model.vlanset import NONE
 
@@ -200,6 +201,9 @@ class CampusDocument(Document):
     waive: list[WaiverEntry] = Field([], description="Findings that are not to be reported, with the reason.")
     rules: dict[str, Annotated[RuleEntry, BeforeValidator(_of_severity, json_schema_input_type=RuleEntry | Level)]] = (
         Field({}, description="Rule, or a pattern of rules, to the severity it has here, or off; or to its options.")
+    )
+    switches_are: dict[Label, SwitchesAre] = Field(
+        {}, description="A switch, a role or a pattern, to what is true of these and their files do not say."
     )
     assume: Assume = Field(Assume(), description="Habits of platforms, where a switch says nothing of its own.")
     segments: Annotated[

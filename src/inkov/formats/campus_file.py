@@ -12,6 +12,7 @@ from typing import Any
 from inkov.formats import hosts
 from inkov.formats.campus_document import CampusDocument, ClaimEntry, PlanEntry, SegmentEntry
 from inkov.formats.fields import port_names
+from inkov.formats.platform_document import stated
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
@@ -62,7 +63,9 @@ class CampusFile:
             common: what was read of switches.
             home: the folder that its lists are in.
         """
-        switches = common["switches"]
+        switches = {n: self._as_stated(s) for n, s in common["switches"].items()}
+        common["switches"] = switches
+        self._stated_of_none(switches)
         self.reading.partly = bool(common["unread"])
         hosts = self.hosts(switches, home) if switches else {}
         segments = self.segments(switches, hosts)
@@ -80,6 +83,24 @@ class CampusFile:
             settings=self.settings(),
             **common,
         )
+
+    def _as_stated(self, switch: Switch) -> Switch:
+        """Returns a switch with what `switches-are` says of it; of several that fit, each adds what those before left out."""
+        for pattern, entry in self.document.switches_are.items():
+            if fnmatch.fnmatchcase(switch.name, pattern) or (switch.role and switch.role == pattern):
+                keys = ("role", "tree", "stance", "edge", "voice", "lacks", "limits")
+                places = {k: self._source("switches-are", pattern, k) for k in keys}
+                try:
+                    switch = stated(switch, entry, places)
+                except ValueError as exc:  # a pattern of ports
+                    self._wrong(str(exc), "switches-are", pattern, "voice")
+        return switch
+
+    def _stated_of_none(self, switches: Mapping[str, Switch]) -> None:
+        for pattern in self.document.switches_are:
+            if not any(fnmatch.fnmatchcase(n, pattern) or s.role == pattern for n, s in switches.items()):
+                hint = nearest(pattern, [*switches, *{s.role for s in switches.values() if s.role}])
+                self._unknown(f"no switch is called {pattern!r:.60} or has that role{hint}", "switches-are", pattern)
 
     def _source(self, *path: str | int) -> Source:
         return Source(self.reading.file, self.lines.near(path), "/".join(map(str, path)))

@@ -14,11 +14,13 @@ from inkov.formats.fields import (
     ListField,
     Mac,
     Name,
+    Number,
     Speed,
     VidField,
     VidOrNone,
     VidOrUntagged,
     VlanList,
+    one_or_more,
     wrong,
 )
 from inkov.formats.routing_document import FilterEntry, GatewayField, RouteEntry
@@ -152,6 +154,24 @@ class Assume(Document):
     )
 
 
+Feature = Literal[
+    "private-vlans", "tag-formats", "tunnels", "general-ports", "voice-vlans", "lacp", "trees-per-vlan", "mstp"
+]
+Lacks = Annotated[list[Feature], BeforeValidator(one_or_more, json_schema_input_type=list[Feature] | Feature)]
+
+
+class LimitsEntry(Document):
+    """How much a box can hold."""
+
+    vid: VidField | None = Field(None, description="The highest VLAN number.")
+    vlans: Number | None = Field(None, description="VLANs in its table.")
+    lags: Number | None = Field(None, description="LAGs.")
+
+    def model(self) -> dict[str, int]:
+        """Returns what the model keeps: those that are stated."""
+        return {k: v for k, v in (("vid", self.vid), ("vlans", self.vlans), ("lags", self.lags)) if v is not None}
+
+
 class DomainEntry(Document):
     """A bridge of its own for one VLAN: the ports in it untagged, and those by a tag."""
 
@@ -193,6 +213,8 @@ class SwitchDocument(Document):
     role: Label = Field("", description="What it is for, such as core or edge; switches of one role are alike.")
     starts_as: StartsAs = StartsAs()
     assume: Assume = Assume()
+    lacks: Lacks = Field([], description="Features that the box does not have.")
+    limits: LimitsEntry | None = Field(None, description="How much the box can hold.")
     tree: BridgeTreeEntry = BridgeTreeEntry()
     pruning: Flag = Field(False, description="It announces which VLANs it wants, and prunes what nobody wants.")
     sync: SyncEntry | None = None

@@ -100,6 +100,8 @@ class _Builder:
             habits=own_habits,
             unstated_habits=unstated,
             role=self.document.role,
+            lacks=tuple(self.document.lacks),
+            limits=self.document.limits.model() if self.document.limits else {},
             tree=self.document.tree.model(),
             sync=self.document.sync.model() if self.document.sync else None,
             prunes=self.document.pruning,

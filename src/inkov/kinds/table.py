@@ -267,6 +267,18 @@ def without_native(port: Port) -> Port:
     return replace(port, switching=replace(trunk, native_stated=True)) if trunk and not trunk.native_stated else port
 
 
+def station_voice(switching: Switching) -> Vid | None:
+    """Returns the voice VLAN of an access port; None without one."""
+    access = access_of(switching)
+    return access.voice if access else None
+
+
+def with_voice(port: Port, vid: Vid) -> Port:
+    """Returns a port with a voice VLAN; the very same where it is no access port, or has one."""
+    access = access_of(port.switching)
+    return replace(port, switching=replace(access, voice=vid)) if access and access.voice is None else port
+
+
 def allowed_list(switching: Switching) -> VlanSet:
     """Returns the allowed list of a trunk, or of a port that may become one."""
     outcomes = kind(switching).becomes(switching)

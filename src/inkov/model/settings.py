@@ -78,6 +78,8 @@ class Setting(Enum):
     SYNC_PRIVATE = ("switch", "sync/private", "", "private VLANs are shared")
     GATEWAYS = ("switch", "gateways", "interfaces", "no gateway")
     ROUTING = ("switch", "routing", "network-instances/network-instance", "whether the device routes is not known")
+    LACKS = ("switch", "lacks", "", "the box has every feature")
+    LIMITS = ("switch", "limits", "", "the box holds any number")
     SAVED = ("switch", "saved", "", "what is saved is not known")
 
     # -- the campus file -----------------------------------------------------------------------------

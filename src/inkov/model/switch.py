@@ -307,6 +307,8 @@ class Switch:
         routes: its static routes.
         filters: its address filters by name.
         default_vlan_listed: the input would list the default VLAN if it existed.
+        lacks: features that the box does not have.
+        limits: how much it can hold, by what: the highest VID, VLANs, LAGs.
         origin: where it was written.
     """
 
@@ -328,6 +330,8 @@ class Switch:
     routes: tuple[Route, ...] = ()
     filters: Mapping[str, Filter] = field(default_factory=dict)
     default_vlan_listed: bool = True
+    lacks: tuple[str, ...] = ()
+    limits: Mapping[str, int] = field(default_factory=dict)
     origin: Origin = field(compare=False)
 
     def __hash__(self) -> int:

@@ -28,6 +28,7 @@ THEMES = tuple(
         "native",
         "neighbour",
         "plan",
+        "platform",
         "private",
         "prune",
         "ring",
