@@ -20,8 +20,10 @@ from inkov.model.vlanset import VlanSet
 
 DOCS = Path(__file__).parents[2] / "docs" / "language.md"
 EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
-SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, CAMPUS = EXAMPLES
-SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS]
+SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, SMALL_BOX, CAMPUS, ARE = (
+    EXAMPLES
+)
+SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, SMALL_BOX]
 
 
 def load(site, text):
@@ -38,6 +40,15 @@ def test_tree_example(site):
     assert (port.speed, port.tree) == (10_000, PortTree(None, 1500, 64, 7, runs=True, own=((2, 900, None),)))
     assert switch.ports["3"].tree.edge
     assert not switch.ports["u2"].tree.runs
+
+
+def test_examples_of_what_a_box_lacks(site):
+    switch = load(site, SMALL_BOX).switches["small-box"]
+    assert (switch.lacks, switch.limits) == (("private-vlans", "tunnels"), {"vid": 1005, "vlans": 64, "lags": 4})
+    hall = "inkov: switch\nname: kelp-hall-1\nvlans: {310: x, 390: y}\nports: {1-9: {access: 310}}\n"
+    made = inkov.load(site({"campus.yaml": ARE, "x.yaml": hall})).switches["kelp-hall-1"]
+    assert (made.role, made.tree.protocol, made.lacks) == ("edge", Protocol.RSTP, ("private-vlans",))
+    assert [p.switching.voice for p in made.ports.values()] == [390] * 8 + [None]
 
 
 def test_sync_example(site):
