@@ -1,7 +1,8 @@
 """What is kept between runs: it never changes an answer, and no file in it can do harm."""
 
-import pickle
+import re
 from hashlib import blake2b
+from pathlib import Path
 
 import pytest
 
@@ -75,22 +76,52 @@ def test_a_damaged_pack_is_ignored(folders, damage):
     assert load_files(site, cache=cache)[0] == expected
 
 
-def test_a_pack_can_name_nothing_but_the_model(tmp_path, folders):
+EVIL = (
+    b"cos\nsystem\n(S'touch victim'\ntR.",  # a pickle
+    b'[[["Path","x"]],[7,"victim"]]',  # a type that is none of the model
+    b'[[["Switch","__class__"]],[7,"victim"]]',  # a field that is none
+    b'[[["Origin","file","base","places","defaults","__annotations__"]],[7,1,2,3,4,5]]',
+    b'[[],[4,"Switch","mkdir"]]',  # no enumeration
+    b"[[],[6,9]]",  # before anything
+    b'[[["Port","name"]],[0,[0,"00",[7,"x"],false,[0]]]]',  # no switch
+    b"[" * 5000,
+)
+
+
+@pytest.mark.parametrize("body", EVIL)
+def test_a_planted_pack_runs_nothing_and_changes_nothing(tmp_path, folders, body, monkeypatch):
+    site, cache = folders
+    monkeypatch.chdir(tmp_path)
+    load_files(site, cache=cache)
+    (pack,) = packs(cache)
+    pack.write_bytes(parsed._stamp() + blake2b(body, digest_size=32).digest() + body)
+    with pytest.raises(parsed.Damaged):
+        parsed._unpacked(pack.read_bytes())
+    assert load_files(site, cache=cache)[0] == load(site)
+    assert not (tmp_path / "victim").exists()
+
+
+@pytest.mark.parametrize("place", ["pack", "site", "cache"])
+def test_what_others_may_write_to_is_passed_over_with_one_note(folders, place):
     site, cache = folders
     load_files(site, cache=cache)
     (pack,) = packs(cache)
-    victim = tmp_path / "victim"
+    strange = {"pack": pack, "site": pack.parent, "cache": cache}[place]
+    strange.chmod(strange.stat().st_mode | 0o020)
+    campus, _ = load_files(site, cache=cache)
+    (note,) = campus.notes
+    assert note.startswith(f"{strange.as_posix()}: passed over, as others may write")
+    assert campus.switches == load(site).switches
 
-    class Evil:
-        def __reduce__(self):
-            return victim.mkdir, ()
 
-    body = pickle.dumps({b"k": Evil()})
-    pack.write_bytes(parsed._stamp() + blake2b(body, digest_size=32).digest() + body)
-    with pytest.raises(pickle.UnpicklingError, match="not of the model"):
-        parsed._unpacked(pack.read_bytes())
-    assert len(load_files(site, cache=cache)[0].switches) == 3
-    assert not victim.exists()
+def test_nothing_in_the_program_unpickles():
+    source = Path(parsed.__file__).parents[1]
+    named = [
+        p.name
+        for p in source.rglob("*.py")
+        if re.search(r"\b(pickle|marshal|shelve|eval\(|exec\()", p.read_text("utf-8"))
+    ]
+    assert named == []
 
 
 def test_packs_become_one_when_they_are_many(folders):

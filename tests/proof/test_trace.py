@@ -193,7 +193,7 @@ def test_phones_are_followed_by_their_tag(site):
 
 
 def test_what_is_no_end_is_answered_with_a_hint(site):
-    with pytest.raises(BadInput, match="no host and no gateway has the address 192.0.2.99"):
+    with pytest.raises(BadInput, match=r"no host and no gateway has the address 192\.0\.2\.99"):
         run(site, ROUTED, "192.0.2.99", "desk")
-    with pytest.raises(BadInput, match="'desc' is no port and no host; .* did you mean 'desk'"):
+    with pytest.raises(BadInput, match=r"'desc' is no port and no host; .* did you mean 'desk'"):
         run(site, ROUTED, "desc", "desk")

@@ -14,7 +14,6 @@ from inkov.formats.text import decoded
 from inkov.model.errors import BadInput
 from inkov.store.parsed import Entry
 
-_NAMED = re.compile(rb"\binkov\b")
 _PLAIN = re.compile(rb"(?:[ \t]*(?:#[^\n]*)?\r?\n)*inkov[ \t]*:[ \t]+([a-z]+)[ \t]*(?:#[^\n]*)?(?:\r?\n|\Z)")
 _KEY = re.compile(rb"(?:^|[{,?]|---)[ \t]*[\"']?inkov[\"']?[ \t]*:[ \t]*[\"']?([a-z]*)", re.MULTILINE)
 
@@ -30,7 +29,7 @@ def kind(data: bytes) -> str | None:
     plain = _PLAIN.match(data)
     if plain is not None:
         return plain[1].decode()
-    if not _NAMED.search(data):
+    if b"inkov" not in data:
         return None
     if data.lstrip()[:1] in {b"{", b"["}:
         with contextlib.suppress(orjson.JSONDecodeError):

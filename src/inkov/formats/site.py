@@ -69,6 +69,7 @@ def load_files(
     with _no_garbage_collection():
         parsed = Parsed.of_site(cache, Path(site))
         loader = _Loader(Path(site), progress, parsed, strict, tuple(more))
+        loader.notes += [parsed.note] if parsed.note else []
         made = loader.campus()
         parsed.close()
         return made, loader.files

@@ -7,20 +7,18 @@ takes the place of all. Anything wrong with a pack means that it is not there. T
 from __future__ import annotations
 
 import contextlib
-import copyreg
-import io
 import os
-import pickle
-import sys
-from dataclasses import dataclass, field, fields, is_dataclass
+import stat
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cache
 from hashlib import blake2b
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from inkov.model.errors import BadInput
-from inkov.model.source import Origin
 from inkov.model.switch import Switch
+from inkov.store.codec import Damaged, decoded, encoded
 from inkov.store.writing import write_bytes
 
 _MAX_PACKS = 8
@@ -43,11 +41,13 @@ class Parsed:
 
     Attributes:
         folder: where the packs are; None to keep nothing.
+        note: what is passed over because others may have written it; empty when nothing is.
     """
 
     folder: Path | None
     _known: dict[bytes, Entry] = field(default_factory=dict)
     _packs: list[Path] = field(default_factory=list)
+    note: str = ""
     _used: dict[bytes, Entry] = field(default_factory=dict)
     _fresh: dict[bytes, Entry] = field(default_factory=dict)
 
@@ -62,13 +62,21 @@ class Parsed:
         if cache_folder is None:
             return cls(None)
         folder = cache_folder / blake2b(os.fsencode(site.resolve()), digest_size=12).hexdigest()
+        foreign = next((p for p in (cache_folder, folder) if p.exists() and not _private(p)), None)
+        if foreign is not None:
+            note = f"{foreign.as_posix()}: passed over, as others may write there; nothing is kept of what is read"
+            return cls(None, note=note)
         packs = sorted(folder.glob(f"*{_SUFFIX}"))
         known: dict[bytes, Entry] = {}
+        strange: Path | None = None
         for pack in packs:
-            # Whatever a damaged or foreign file makes the decoder raise, the answer is the same: read the switch files.
-            with contextlib.suppress(Exception):
-                known.update(_unpacked(pack.read_bytes()))
-        return cls(folder, known, packs)
+            with contextlib.suppress(OSError, Damaged):
+                if _private(pack):
+                    known.update(_unpacked(pack.read_bytes()))
+                else:
+                    strange = pack
+        note = f"{strange.as_posix()}: passed over, as others may write to it" if strange else ""
+        return cls(folder, known, packs, note=note)
 
     def key(self, shown: str, assumed: str, data: bytes) -> bytes:
         """Returns what a file is known by: its name as sources give it, what the campus file assumes, its content."""
@@ -97,7 +105,7 @@ class Parsed:
         with contextlib.suppress(OSError, BadInput):
             self.folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             pack_now = self.folder / f"{blake2b(packed, digest_size=12).hexdigest()}{_SUFFIX}"
-            write_bytes(pack_now, packed)
+            write_bytes(pack_now, packed, mode=0o600)
             for pack in self._packs if crowded else ():
                 if pack != pack_now:
                     pack.unlink(missing_ok=True)
@@ -118,68 +126,15 @@ def _forget_sites(cache_folder: Path) -> None:
 
 @cache
 def _stamp() -> bytes:
-    """Returns what a pack must begin with: another Python, or other code of the readers or the model, reads anew."""
+    """Returns what a pack must begin with: other code of the readers or the model reads anew."""
     package = Path(__file__).parent.parent
     code = sorted(p for part in ("formats", "kinds", "model", "store") for p in (package / part).glob("*.py"))
     seen = [(p.name, (s := p.stat()).st_size, s.st_mtime_ns) for p in code]
-    return b"inkov pack " + blake2b(repr((sys.version, seen)).encode(), digest_size=16).hexdigest().encode() + b"\n"
+    return b"inkov pack " + blake2b(repr(seen).encode(), digest_size=16).hexdigest().encode() + b"\n"
 
 
-new_object = copyreg.__newobj__  # type: ignore[attr-defined]  # pickle writes it as one instruction
-
-
-class _Pickler(pickle.Pickler):
-    """Writes a value of the model as its type and those fields that are not at their defaults; equal texts once."""
-
-    def __init__(self, file: io.BytesIO) -> None:
-        super().__init__(file, pickle.HIGHEST_PROTOCOL)
-        self.texts: dict[str, str] = {}
-        self.names: dict[tuple[str, ...], tuple[str, ...]] = {}
-
-    def reducer_override(self, value: Any) -> Any:
-        kind = type(value)
-        if kind is Origin:
-            return kind, (value.file, self._shared(value.base), value.places, value.defaults)
-        if not is_dataclass(kind):
-            return NotImplemented
-        held = [(name, v) for name, default in _fields(kind) if (v := getattr(value, name)) is not default]
-        if hasattr(value, "__dict__"):
-            return new_object, (kind,), {name: self._shared(v) for name, v in held}
-        names = tuple([name for name, _ in held])
-        return made, (kind, self.names.setdefault(names, names), *[self._shared(v) for _, v in held])
-
-    def _shared(self, value: Any) -> Any:
-        return self.texts.setdefault(value, value) if type(value) is str else value
-
-
-@cache
-def _fields(kind: type) -> tuple[tuple[str, Any], ...]:
-    return tuple((f.name, f.default) for f in fields(kind) if f.init)
-
-
-def made(kind: type, names: tuple[str, ...], *values: Any) -> Any:
-    """Returns a value of the model; fields that are not named are at their defaults."""
-    return kind(**dict(zip(names, values, strict=True)))
-
-
-class _Unpickler(pickle.Unpickler):
-    def find_class(self, module: str, name: str) -> Any:
-        """Knows the types of the model alone, so that no file can make a run call anything else."""
-        if (
-            (module.startswith("inkov.model.") or module == "ipaddress")
-            and "." not in name
-            and not name.startswith("_")
-        ):
-            return super().find_class(module, name)
-        if module == __name__ and name in {"Entry", "made"}:
-            return globals()[name]
-        raise pickle.UnpicklingError(f"{module}.{name} is not of the model")
-
-
-def _packed(entries: dict[bytes, Entry]) -> bytes:
-    held = io.BytesIO()
-    _Pickler(held).dump(entries)
-    body = held.getvalue()
+def _packed(entries: Mapping[bytes, Entry]) -> bytes:
+    body = encoded(tuple((key.hex(), e.switch, e.saved, e.notes) for key, e in entries.items()))
     return _stamp() + blake2b(body, digest_size=_DIGEST).digest() + body
 
 
@@ -187,11 +142,24 @@ def _unpacked(data: bytes) -> dict[bytes, Entry]:
     """Returns what a pack holds.
 
     Raises:
-        Exception: it is damaged, of another version, or no pack.
+        Damaged: it is damaged, of another version, or no pack.
     """
     stamp = _stamp()
     at = len(stamp) + _DIGEST
     body = memoryview(data)[at:]
     if not data.startswith(stamp) or blake2b(body, digest_size=_DIGEST).digest() != data[len(stamp) : at]:
-        raise ValueError("not a pack of this version")
-    return _Unpickler(io.BytesIO(body)).load()  # type: ignore[no-any-return]
+        raise Damaged("not a pack of this version")
+    found: dict[bytes, Entry] = {}
+    for row in decoded(body):
+        match row:
+            case (str(key), Switch() as switch, bool(saved), tuple(notes)):
+                found[bytes.fromhex(key)] = Entry(switch, saved, tuple(map(str, notes)))
+            case _:
+                raise Damaged("not what files were read as")
+    return found
+
+
+def _private(path: Path) -> bool:
+    """Tells whether a file or folder belongs to the user and nobody else may write to it."""
+    state = path.lstat()
+    return not stat.S_ISLNK(state.st_mode) and state.st_uid == os.geteuid() and not state.st_mode & 0o022

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import stat
 import tempfile
 from pathlib import Path
 
@@ -14,16 +16,40 @@ def write_text(path: Path, text: str) -> None:
     write_bytes(path, text.encode("utf-8"))
 
 
-def write_bytes(path: Path, data: bytes) -> None:
-    """Writes a file through a temporary one beside it.
+def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:
+    """Writes a file through a temporary one beside it; into devices, pipes and what links lead to it writes as it is.
+
+    Args:
+        path: the file.
+        data: its content.
+        mode: who may read and write it; as it is now, or as the user's mask has it for a new file, when left out.
 
     Raises:
         BadInput: it cannot be written.
     """
+    scratch = ""
     try:
-        with tempfile.NamedTemporaryFile("wb", dir=path.parent, prefix=f".{path.name}.", delete=False) as file:
-            file.write(data)
-        Path(file.name).chmod(0o644)
-        Path(file.name).replace(path)
+        if path.is_symlink() or (path.exists() and not path.is_file()):
+            with path.open("wb") as file:
+                file.write(data)
+            return
+        if mode is None:
+            mode = stat.S_IMODE(path.stat().st_mode) if path.exists() else 0o666 & ~_mask()
+        with tempfile.NamedTemporaryFile("wb", dir=path.parent, prefix=f".{path.name[:100]}.", delete=False) as made:
+            scratch = made.name
+            made.write(data)
+        Path(scratch).chmod(mode)
+        Path(scratch).replace(path)
+        scratch = ""
     except OSError as exc:
         raise BadInput([Problem(Source(path.as_posix()), f"cannot be written: {exc.strerror or 'error'}")]) from None
+    finally:
+        if scratch:
+            Path(scratch).unlink(missing_ok=True)
+
+
+def _mask() -> int:
+    """Returns the user's mask for new files; there is no way to ask but to set it."""
+    mask = os.umask(0o077)
+    os.umask(mask)
+    return mask
