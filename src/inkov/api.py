@@ -7,6 +7,7 @@ from functools import lru_cache
 from os import PathLike
 from pathlib import Path
 
+from inkov.formats.readback import problems_of
 from inkov.formats.site import Progress, load_files
 from inkov.formats.text import utf8
 from inkov.forwarding.flood import Flooding
@@ -15,9 +16,10 @@ from inkov.kinds.relay import vid_of
 from inkov.kinds.table import allowed_list
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, port_in
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
+from inkov.plan.draft import draft as _draft
 from inkov.plan.reach import change
 from inkov.plan.trim import Trim
 from inkov.proof.certificate import Data, certificate
@@ -44,6 +46,7 @@ def load(
     cache: Path | None = None,
     *,
     strict: bool = True,
+    allow_outside: bool = False,
 ) -> Campus:
     """Reads a campus from a folder, a campus file or one switch file.
 
@@ -54,11 +57,12 @@ def load(
         cache: a folder that keeps what was read, so that files that did not change are not read again; none is kept
             without one.
         strict: raise for a switch file that cannot be read; otherwise go on without it: `Campus.unread` tells.
+        allow_outside: read lists and switch files that a campus file names outside its folder, too.
 
     Raises:
         BadInput: with every problem of every file.
     """
-    return load_files(path, more, progress, cache, strict=strict)[0]
+    return load_files(path, more, progress, cache, strict=strict, allow_outside=allow_outside)[0]
 
 
 class _ById:
@@ -278,6 +282,19 @@ def _allowed(campus: Campus, ref: PortRef) -> VlanSet:
     return allowed_list(campus.switches[ref.switch].ports[ref.port].switching)
 
 
+def draft(network: Network) -> str:
+    """Returns a first campus file of a network, once it was read back and says what was meant.
+
+    Raises:
+        BadInput: it cannot be written so that it is read as meant; names of switches or VLANs do not allow it.
+    """
+    text = _draft(network)
+    wrong = problems_of(text, network.campus)
+    if wrong:
+        raise BadInput(wrong)
+    return text
+
+
 def end_named(network: Network, text: str, tag: int | None = None) -> End:
     """Returns the end of a trace that a host, `switch:port`, an IP address or a switch stands for.
 
@@ -303,7 +320,7 @@ def port_named(campus: Campus, text: str) -> PortRef:
     """
     if text in campus.hosts:
         return campus.hosts[text].port
-    ref = PortRef.parse(text)
+    ref = port_in(text, {n: s.ports for n, s in campus.switches.items()}) or PortRef.parse(text)
     where = Source("port")
     if ref is None:
         hint = nearest(text, campus.hosts, listed=0)

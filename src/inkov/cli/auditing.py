@@ -137,12 +137,19 @@ def report(
     return view
 
 
-def draft(site: SiteArgument = Path(), output: OutputOption = None) -> None:
+def draft(
+    site: SiteArgument = Path(),
+    output: OutputOption = None,
+    force: Annotated[bool, typer.Option("--force", help="Write over a file that is there.")] = False,
+) -> None:
     """Write a first campus file from what the switches say: cables, segments, claims that hold today.
 
-    What was guessed or looks doubtful is marked with a question mark.
+    What was guessed or looks doubtful is marked with a question mark. A file that is there is left alone.
     """
+    if output is not None and output.is_file() and not force:
+        problem = "is there already, and may hold what somebody wrote; --force writes over it"
+        raise BadInput([Problem(Source(output.as_posix()), problem)])
     network = load_network(site)
-    from inkov.plan.draft import draft as made
+    from inkov import api
 
-    put(made(network), output)
+    put(api.draft(network), output, force=force)

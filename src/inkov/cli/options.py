@@ -42,6 +42,7 @@ class Run:
 
     caches = True
     strict = False
+    allow_outside = False
     unread: tuple[Problem, ...] = ()
 
 
@@ -53,12 +54,17 @@ StrictOption = Annotated[
 ]
 
 
+OutsideOption = Annotated[
+    bool, typer.Option("--allow-outside", help="Read what the campus file names outside its folder, too.")
+]
+
+
 def reads_site(command: Callable[..., None]) -> Callable[..., None]:
     """Gives a command that reads a site the options of how, and ends it with what could not be read."""
 
     @functools.wraps(command)
-    def run(*args: object, no_cache: bool, strict: bool, **kwargs: object) -> None:
-        Run.caches, Run.strict = not no_cache, strict
+    def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, **kwargs: object) -> None:
+        Run.caches, Run.strict, Run.allow_outside = not no_cache, strict, allow_outside
         wrong: tuple[Problem, ...] = ()
         try:
             command(*args, **kwargs, **({"strict": strict} if "strict" in own.parameters else {}))
@@ -72,7 +78,9 @@ def reads_site(command: Callable[..., None]) -> Callable[..., None]:
             raise BadInput([*Run.unread, *wrong])
 
     own = inspect.signature(command, eval_str=True)
-    added = {"no_cache": NoCacheOption} | ({} if "strict" in own.parameters else {"strict": StrictOption})
+    added = {"no_cache": NoCacheOption, "allow_outside": OutsideOption} | (
+        {} if "strict" in own.parameters else {"strict": StrictOption}
+    )
     options = [
         inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=False, annotation=annotation)
         for name, annotation in added.items()
@@ -102,7 +110,9 @@ def load_network(site: Path, more: Sequence[Path] = (), *, strict: bool = False)
     from inkov import api
     from inkov.cli.output import Progress, complain
 
-    campus = api.load(site, Progress(), more, cache_folder(), strict=strict or Run.strict)
+    campus = api.load(
+        site, Progress(), more, cache_folder(), strict=strict or Run.strict, allow_outside=Run.allow_outside
+    )
     Run.unread = campus.unread
     for note in campus.notes[:_MAX_NOTES]:
         complain(f"note: {note}")

@@ -10,6 +10,9 @@ from enum import IntEnum, StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+
 if TYPE_CHECKING:
     from rich.console import RenderableType
 
@@ -56,16 +59,21 @@ def emit(result_format: Format, output: Path | None, value: V, render: Callable[
     put(to_text(render(value), color=color, width=width or WIDTH, ascii_only=plain), output)
 
 
-def put(text: str, output: Path | None) -> None:
+def put(text: str, output: Path | None, *, force: bool = False) -> None:
     """Writes text to stdout or, through a temporary file, to `output`.
 
     Raises:
-        BadInput: the file cannot be written.
+        BadInput: the file cannot be written, or is a configuration: what is read is not written over.
     """
     if output is None:
         sys.stdout.write(text)
         return
+    from inkov.formats.folder import is_configuration
     from inkov.store.writing import write_text
+
+    if not force and is_configuration(output):
+        problem = "holds a configuration, which this would write over; name another file"
+        raise BadInput([Problem(Source(output.as_posix()), problem)])
 
     write_text(output, text)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
+import os
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
@@ -33,13 +34,13 @@ from inkov.model.campus import (
     Waiver,
 )
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, port_in
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 from inkov.model.vlanset import ALL, Vid, VlanSet
 
-_CABLE = re.compile(r"(.+?)\s+-\s+(.+)\Z")
+_DASH = re.compile(r"\s+-\s+")
 
 
 class CampusFile:
@@ -49,12 +50,28 @@ class CampusFile:
         self.document = document
         self.lines = lines
         self.reading = reading
+        self.allow_outside = False
 
     @classmethod
     def read(cls, data: Any, lines: Lines, reading: Reading) -> CampusFile | None:
         """Reads a campus file; None after recording what is wrong."""
         document = validated(CampusDocument, data, lines, reading)
         return None if document is None else cls(document, lines, reading)
+
+    def listed(self, home: Path, key: str, patterns: list[str]) -> list[Path]:
+        """Returns the files that the patterns of a key match; records those that match none, and those that lie outside."""
+        paths: dict[Path, None] = {}
+        for i, pattern in enumerate(patterns):
+            found = sorted(_matching(home, pattern))
+            if not found:
+                self._wrong(f"no file matches {pattern!r}", key, i)
+            for path in found:
+                if self.allow_outside or inside(path, home):
+                    paths[path] = None
+                else:
+                    name = os.path.relpath(path, home)
+                    self._wrong(f"{name!r:.200} lies outside the campus file's folder; {_ALLOW}", key, i)
+        return list(paths)
 
     def campus(self, common: Common, home: Path) -> Campus:
         """Returns the campus that the file is about; records what in it does not fit the switches.
@@ -116,12 +133,11 @@ class CampusFile:
         made: list[Cable] = []
         taken: dict[PortRef, int] = {}
         for i, text in enumerate(self.document.cables):
-            found = _CABLE.match(text.strip())
-            if found is None:
+            sides = _sides(text.strip(), switches)
+            if sides is None:
                 self._wrong(f"{text!r:.60} is not a cable; expected 'watchtower a1 - kelp-hall u1'", "cables", i)
                 continue
-            ends = [self._end(side, switches, i) for side in found.groups()]
-            a, b = ends
+            a, b = (self._end(side, switches, i) for side in sides)
             if a is None or b is None:
                 continue
             for end in (a, b):
@@ -134,7 +150,8 @@ class CampusFile:
 
     def _end(self, text: str, switches: Mapping[str, Switch], i: int) -> PortRef | None:
         parts = text.strip().split(maxsplit=1)
-        end = PortRef(*parts) if len(parts) == 2 else PortRef.parse(text)
+        known = port_in(text, {n: s.ports for n, s in switches.items()})
+        end = known or (PortRef(*parts) if len(parts) == 2 else PortRef.parse(text))
         if end is None:
             self._wrong(f"{text!r:.60} is not an end of a cable; expected 'switch port'", "cables", i)
         elif end.switch not in switches:
@@ -244,10 +261,16 @@ class CampusFile:
         return tuple(made.values())
 
     def _list_text(self, base: Path, name: str, key: str) -> str | None:
+        path = base / name
+        if not inside(path, base) and not self.allow_outside:
+            self._wrong(f"{name!r:.200} lies outside the campus file's folder; {_ALLOW}", key)
+            return None
         try:
-            return (base / name).read_text("utf-8-sig")
-        except (OSError, UnicodeDecodeError):
-            self._wrong(f"{name!r} cannot be read as a list of {'hosts' if key == 'hosts' else 'ports'}", key)
+            if not path.is_file() or path.stat().st_size > _MAX_LIST:
+                raise OSError
+            return path.read_text("utf-8-sig")
+        except (OSError, UnicodeDecodeError, ValueError):
+            self._wrong(f"{name!r:.200} cannot be read as a list of {'hosts' if key == 'hosts' else 'ports'}", key)
             return None
 
     def waivers(self) -> tuple[Waiver, ...]:
@@ -304,6 +327,34 @@ class CampusFile:
             one_against=bool(entry.from_),
             source=source,
         )
+
+
+def _matching(home: Path, pattern: str) -> list[Path]:
+    try:
+        return [p for p in home.glob(pattern) if p.is_file()]
+    except (ValueError, NotImplementedError):
+        return []
+
+
+_MAX_LIST = 16 * 1024 * 1024
+_ALLOW = "--allow-outside reads it all the same"
+
+
+def inside(path: Path, folder: Path) -> bool:
+    """Tells whether a file lies in a folder or below it, wherever links lead."""
+    try:
+        return path.resolve().is_relative_to(folder.resolve())
+    except (OSError, RuntimeError, ValueError):
+        return False
+
+
+def _sides(text: str, switches: Mapping[str, Switch]) -> tuple[str, str] | None:
+    """Returns the two ends of a cable as text: parted where both are known ports, else at the first dash."""
+    ports = {n: s.ports for n, s in switches.items()}
+    parted = [(text[: m.start()], text[m.end() :]) for m in _DASH.finditer(text)]
+    parted = [(a, b) for a, b in parted if a.strip() and b.strip()]
+    known = (p for p in parted if all(port_in(side, ports) for side in p))
+    return next(known, parted[0] if parted else None)
 
 
 def in_subnets(subnets: Iterable[Prefix], switches: Mapping[str, Switch]) -> VlanSet:

@@ -108,3 +108,14 @@ def _pass_over(path: Path, data: bytes, reading: Reading, *, asked_for: bool) ->
     if path.suffix.lower() == ".json":
         jsontext.values(utf8(data), reading)  # what is cut short may have been an export
     reading.note("passed over; it is not a switch configuration")
+
+
+def is_configuration(path: Path) -> bool:
+    """Tells whether a file is there that a site may be made of, or the start of one; what cannot be read is not known."""
+    try:
+        if not path.is_file():
+            return False
+        with path.open("rb") as file:
+            return registry.format_of(file.read(registry.MOST)) is not None
+    except (OSError, UnicodeDecodeError):
+        return False

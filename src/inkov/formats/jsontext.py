@@ -19,9 +19,13 @@ def values(data: bytes, reading: Reading) -> list[Any]:
         BadInput: the text is not JSON; with the line.
     """
     with contextlib.suppress(orjson.JSONDecodeError):
-        return [orjson.loads(data)]
+        value = orjson.loads(data)
+        # What comes twice in an object is gone from its value; all else but blanks and escapes is written as it was.
+        if len(orjson.dumps(value).translate(None, _BLANKS)) != len(data.translate(None, _BLANKS)):
+            _refuse_twins(data, reading)
+        return [value]
     text = decoded(data, reading)
-    decoder = json.JSONDecoder()
+    decoder = json.JSONDecoder(object_pairs_hook=_Twins(reading).members)
     found: list[Any] = []
     at = _skip(text, 0)
     while at < len(text):
@@ -36,6 +40,29 @@ def values(data: bytes, reading: Reading) -> list[Any]:
     if not found:
         raise reading.fail("the file is empty; expected JSON")
     return found
+
+
+_BLANKS = b" \t\r\n"
+
+
+class _Twins:
+    """Makes objects, and refuses members of one name (RFC 7493, 2.3)."""
+
+    def __init__(self, reading: Reading) -> None:
+        self.reading = reading
+
+    def members(self, pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+        made = dict(pairs)
+        if len(made) < len(pairs):
+            names = [name for name, _ in pairs]
+            twin = next(n for n in names if names.count(n) > 1)
+            raise self.reading.fail(f"member {twin!r:.60} comes twice in one object")
+        return made
+
+
+def _refuse_twins(data: bytes, reading: Reading) -> None:
+    with contextlib.suppress(ValueError, RecursionError):
+        json.loads(data, object_pairs_hook=_Twins(reading).members)
 
 
 def _skip(text: str, at: int) -> int:

@@ -50,6 +50,7 @@ def load_files(
     cache: Path | None = None,
     *,
     strict: bool = True,
+    allow_outside: bool = False,
 ) -> tuple[Campus, Mapping[str, Path]]:
     """Reads a campus as `load` does, and further switch files with it.
 
@@ -59,6 +60,7 @@ def load_files(
         progress: as for `load`.
         cache: folder of what earlier runs read; files that are as they were then are not read again.
         strict: raise for a switch file that cannot be read; otherwise go on without it, and tell in `Campus.unread`.
+        allow_outside: read lists and switch files that a campus file names outside its folder, too.
 
     Returns:
         The campus, and every file that it was made from, by the name that sources give it.
@@ -68,7 +70,7 @@ def load_files(
     """
     with _no_garbage_collection():
         parsed = Parsed.of_site(cache, Path(site))
-        loader = _Loader(Path(site), progress, parsed, strict, tuple(more))
+        loader = _Loader(Path(site), progress, parsed, strict, allow_outside, tuple(more))
         loader.notes += [parsed.note] if parsed.note else []
         made = loader.campus()
         parsed.close()
@@ -93,6 +95,7 @@ class _Loader:
     progress: Progress | None
     parsed: Parsed
     strict: bool = True
+    allow_outside: bool = False
     more: tuple[Path, ...] = ()
     problems: list[Problem] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
@@ -160,13 +163,13 @@ class _Loader:
 
     def _read_listed(self, own: Path, campus: CampusFile, found: list[Path] | None) -> None:
         home, document = own.parent, campus.document
-        self.saved_paths = frozenset(_listed(campus, home, "saved", document.saved)) - {own}
+        self.saved_paths = frozenset(campus.listed(home, "saved", document.saved)) - {own}
         if document.switches is None:
             walked = found if found is not None else folder.walk(self.base, self._reading)
             others = [p for p in walked if p != own and p not in self.saved_paths and not folder.is_campus_file(p)]
             self._read_all(others, asked_for=False)
         else:
-            listed = _listed(campus, home, "switches", document.switches)
+            listed = campus.listed(home, "switches", document.switches)
             self._read_all([p for p in listed if p not in self.saved_paths], asked_for=True)
         self._read_all(sorted(self.saved_paths), asked_for=True)
 
@@ -219,6 +222,7 @@ class _Loader:
             reading.note("passed over; it is not a switch configuration")
         elif not isinstance(read, Entry):
             self.campus_file = read
+            read.allow_outside = self.allow_outside
             self.assumed = read.document.assume.model_dump_json()
             self.files[reading.file] = path
             for listed in (read.document.hosts, read.document.plan):
@@ -315,21 +319,3 @@ class _Owners:
 
 def _bare(name: str) -> str:
     return name.partition(".")[0].casefold()
-
-
-def _listed(campus: CampusFile, home: Path, key: str, patterns: list[str]) -> list[Path]:
-    """Returns the files that the patterns of a key match; records those that match none."""
-    paths: dict[Path, None] = {}
-    for i, pattern in enumerate(patterns):
-        found = sorted(_matching(home, pattern))
-        if not found:
-            campus.reading.wrong(f"no file matches {pattern!r}", f"{key}/{i}", campus.lines.near((key, i)))
-        paths.update(dict.fromkeys(found))
-    return list(paths)
-
-
-def _matching(home: Path, pattern: str) -> list[Path]:
-    try:
-        return [p for p in home.glob(pattern) if p.is_file()]
-    except (ValueError, NotImplementedError):
-        return []

@@ -16,13 +16,39 @@ D = TypeVar("D", bound=BaseModel)
 
 def validated(kind: type[D], data: Any, lines: Lines, reading: Reading) -> D | None:
     """Returns the document, or None after recording all that is wrong with it."""
+    twins = list(_twins(data))
+    for path, first in twins:
+        number = int(str(path[-1]))
+        what = f"{number} comes twice; the first is in line {lines.near((*path[:-1], first))}"
+        reading.wrong(what, "/".join(map(str, path)), lines.near(path))
     try:
-        return kind.model_validate(data)
+        made = kind.model_validate(data)
+        return None if twins else made
     except ValidationError as exc:
         for error in exc.errors(include_url=False, include_input=True):
             path = tuple(p for p in error["loc"] if p != "[key]" and not str(p).startswith("function-"))
             reading.wrong(_sentence(kind, error, path), "/".join(map(str, path)), lines.near(path))
         return None
+
+
+_NUMBERED = frozenset({"vlans", "domains", "gateways", "register", "own", "instances", "subinterfaces", "translate"})
+"""Keys of mappings whose own keys are numbers, so that `350` and `0350` are one."""
+
+
+def _twins(data: Any, path: Path = ()) -> Iterator[tuple[Path, str]]:
+    """Yields the keys that are the same number as one before them, each with that one."""
+    if isinstance(data, list):
+        for i, item in enumerate(data):
+            yield from _twins(item, (*path, i))
+    if not isinstance(data, dict):
+        return
+    if path and path[-1] in _NUMBERED:
+        seen: dict[int, str] = {}
+        for key in data:
+            if key.isascii() and key.isdecimal() and len(key) < 20 and seen.setdefault(int(key), key) != key:
+                yield (*path, key), seen[int(key)]
+    for key, value in data.items():
+        yield from _twins(value, (*path, key))
 
 
 def _sentence(kind: type[BaseModel], error: Any, path: Path) -> str:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Container, Iterable, Mapping
 from functools import lru_cache
 from typing import NamedTuple
 
 _DIGITS = re.compile(r"(\d+)", re.ASCII)
 
+_PARTING = re.compile(r"\s*[:\s]\s*")
 _LABEL_WORDS = re.compile(r"[A-Za-z0-9_.:/-]+")
 
 
@@ -39,6 +40,21 @@ class PortRef(NamedTuple):
     def order(self) -> tuple[object, object]:
         """Sort key: natural order of switch, then of port."""
         return natural(self.switch), natural(self.port)
+
+
+def port_in(text: str, switches: Mapping[str, Container[str]]) -> PortRef | None:
+    """Returns the port that `switch:port` or `switch port` stands for where both are known, wherever the names are parted.
+
+    Args:
+        text: as written; names may hold colons and blanks themselves.
+        switches: the ports of each switch.
+    """
+    text = text.strip()
+    for found in _PARTING.finditer(text):
+        switch, port = text[: found.start()].strip(), text[found.end() :].strip()
+        if switch in switches and port in switches[switch]:
+            return PortRef(switch, port)
+    return None
 
 
 def ports_text(names: Iterable[str]) -> str:

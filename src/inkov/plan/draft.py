@@ -8,6 +8,8 @@ from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
+import yaml
+
 from inkov.forwarding.cabling import Wire
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Segment, Together
@@ -20,7 +22,9 @@ from inkov.proof.grid import Meets, grid
 from inkov.proof.outcome import Proved
 from inkov.proof.prove import Prover
 
-_WORD = re.compile(r"[A-Za-z0-9_.-]+\Z")
+_WORD = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*\Z")
+_PLAIN_END = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./-]* [A-Za-z0-9_][A-Za-z0-9_./-]*\Z")
+_NO_WRAP = 1 << 20
 
 
 def draft(network: Network) -> str:
@@ -43,11 +47,19 @@ def draft(network: Network) -> str:
 
 
 def _scalar(text: str) -> str:
-    return text if _WORD.match(text) and not text.isdigit() else json.dumps(text, ensure_ascii=False)
+    """Returns a text as a YAML writer writes it: names are data, whatever they hold."""
+    if _WORD.match(text) and not text.isdigit() and text.lower() not in {"null", "true", "false"}:
+        return text
+    return str(yaml.safe_dump(text, default_style='"', allow_unicode=True, width=_NO_WRAP)).strip()
+
+
+def _comment(text: str) -> str:
+    """Returns a text that stays within its line."""
+    return " ".join("".join(c if c.isprintable() else " " for c in text).split())
 
 
 def _line(text: str, doubt: str) -> str:
-    return f"{text}  # ? {' '.join(doubt.split())}" if doubt else text
+    return f"{text}  # ? {_comment(doubt)}" if doubt else text
 
 
 # -- cables ------------------------------------------------------------------------------------------
@@ -58,14 +70,17 @@ def _cables(network: Network) -> Iterator[str]:
     yield "cables:" if any(not k.doubt for k in network.links) else "cables: []"
     for link in network.links:
         for wire in link.wires:
-            text = f"- {wire.a.switch} {wire.a.port} - {wire.b.switch} {wire.b.port}"
+            ends = [f"{e.switch} {e.port}" for e in (wire.a, wire.b)]
+            text = " - ".join(ends)
             if link.doubt:
-                yield f"  # {text}  ? {link.doubt}"
+                yield f"  # - {_comment(f'{text}  ? {link.doubt}')}"
             else:
-                yield _line(f"  {text}", _one_sided(wire))
+                plain = all(map(_PLAIN_END.match, ends))
+                yield _line(f"  - {text if plain else _scalar(text)}", _one_sided(wire))
     for outside in network.cabling.outside:
         if outside.port not in stated:
-            yield f"  # {outside.port} hears {outside.heard.system or outside.heard.chassis}, which is not here"
+            heard = outside.heard.system or outside.heard.chassis
+            yield f"  # {_comment(f'{outside.port} hears {heard}, which is not here')}"
 
 
 def _one_sided(wire: Wire) -> str:

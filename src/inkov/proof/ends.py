@@ -11,7 +11,7 @@ from inkov.kinds.relay import Domain, Tags, tag_of
 from inkov.kinds.table import untagged_vlan
 from inkov.model.campus import Host
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, port_in
 from inkov.model.routing import Ip
 
 
@@ -61,7 +61,7 @@ def end_named(network: Network, text: str, tag: int | None = None) -> End:
         return _of_address(network, ip, text, tag)
     if text in network.switches:
         return _device(network, text)
-    ref = PortRef.parse(text)
+    ref = port_in(text, {n: s.ports for n, s in network.switches.items()}) or PortRef.parse(text)
     if ref is None:
         hint = nearest(text, [*hosts, *network.switches], listed=0)
         raise UnknownEnd(

@@ -1,0 +1,184 @@
+"""People who mean harm, or are in a hurry: names that play tricks, files that are not to be written over, paths that leave."""
+
+import json
+import os
+import stat
+from pathlib import Path
+
+import pytest
+
+import inkov
+from conftest import run_inkov, write_files
+
+SWITCH = "inkov: switch\nname: {0}\nvlans: {{310: tills}}\nports: {{1: {{access: 310}}, u: {{trunk: '310'}}}}\n"
+NASTY = [
+    "x\nrules: {'*': off}",
+    "x\u2028rules: 1",
+    "a # b",
+    "null",
+    "~",
+    "- x",
+    "\x1b[2J\x07",
+    "a b:c",
+    "é 数",
+    "{x: y}",
+    "'\"",
+    "*a",
+    "&b",
+]
+
+
+def export(name, heard=("pier", "u")):
+    port = {"interface-mode": "TRUNK", "trunk-vlans": [310]}
+    desk = {"interface-mode": "ACCESS", "access-vlan": 310}
+    return json.dumps(
+        {
+            "openconfig-system:system": {"config": {"hostname": name}},
+            "openconfig-vlan:vlans": {"vlan": [{"vlan-id": 310, "config": {"vlan-id": 310, "name": name}}]},
+            "openconfig-interfaces:interfaces": {
+                "interface": [
+                    {"name": n, "config": {"name": n}, "ethernet": {"switched-vlan": {"config": c}}}
+                    for n, c in (("u", port), ("1", desk))
+                ]
+            },
+            "openconfig-lldp:lldp": {
+                "interfaces": {
+                    "interface": [
+                        {
+                            "name": "u",
+                            "neighbors": {
+                                "neighbor": [
+                                    {
+                                        "id": "1",
+                                        "state": {"id": "1", "system-name": heard[0], "port-id": heard[1]},
+                                    }
+                                ]
+                            },
+                        }
+                    ]
+                }
+            },
+        }
+    )
+
+
+@pytest.mark.parametrize("name", NASTY)
+def test_a_draft_holds_names_as_data(tmp_path, name):
+    write_files(tmp_path, {"a.json": export(name), "pier.yaml": SWITCH.format("pier")})
+    ran = run_inkov("draft", ".", "--no-cache", cwd=tmp_path)
+    assert ran.code == 0, ran.err
+    assert all(c.isprintable() or c == "\n" for c in ran.out)
+    (tmp_path / "campus.yaml").write_text(ran.out, "utf-8")
+    campus = inkov.load(tmp_path)
+    assert (campus.settings, campus.waivers) == ((), ())
+    (cable,) = campus.cables
+    assert {(cable.a.switch, cable.a.port), (cable.b.switch, cable.b.port)} == {(name, "u"), ("pier", "u")}
+
+
+@pytest.mark.parametrize("name", NASTY)
+def test_a_neighbours_name_stays_in_its_comment(tmp_path, name):
+    write_files(tmp_path, {"a.json": export("kelp", (name, "9"))})
+    ran = run_inkov("draft", ".", "--no-cache", cwd=tmp_path)
+    assert ran.code == 0, ran.err
+    (tmp_path / "campus.yaml").write_text(ran.out, "utf-8")
+    campus = inkov.load(tmp_path)
+    assert (campus.settings, campus.cables) == ((), ())
+
+
+def test_names_with_colons_and_blanks_are_found_everywhere(tmp_path):
+    files = {"a.json": export("hall a:1"), "pier.yaml": SWITCH.format("pier")}
+    write_files(tmp_path, {**files, "campus.yaml": "inkov: campus\nname: x\ncables: ['hall a:1:u - pier u']\n"})
+    ran = run_inkov("trace", ".", "hall a:1:1", "pier:1", cwd=tmp_path)
+    assert (ran.code, ran.err) == (0, "")
+    assert "both ways are open" in ran.out
+
+
+@pytest.mark.parametrize("command", [["audit"], ["vlans", "--format", "json"], ["draft", "--force"]])
+def test_an_input_is_not_written_over(tmp_path, command):
+    write_files(tmp_path, {"pier.yaml": SWITCH.format("pier")})
+    before = (tmp_path / "pier.yaml").read_bytes()
+    ran = run_inkov(*command, ".", "-o", "pier.yaml", cwd=tmp_path)
+    if command[-1] != "--force":
+        assert ran.code == 2
+        assert "pier.yaml: holds a configuration, which this would write over; name another file" in ran.err
+        assert (tmp_path / "pier.yaml").read_bytes() == before
+
+
+def test_a_draft_leaves_what_is_there_alone_unless_forced(tmp_path):
+    write_files(tmp_path, {"pier.yaml": SWITCH.format("pier"), "notes.txt": "mine"})
+    ran = run_inkov("draft", ".", "-o", "notes.txt", cwd=tmp_path)
+    assert (ran.code, ran.err) == (
+        2,
+        "notes.txt: is there already, and may hold what somebody wrote; --force writes over it\n",
+    )
+    assert run_inkov("draft", ".", "-o", "notes.txt", "--force", cwd=tmp_path).code == 0
+    assert (tmp_path / "notes.txt").read_text().startswith("# Drafted")
+
+
+def test_an_output_keeps_its_mode_and_a_link_or_device_stays_one(tmp_path):
+    write_files(tmp_path, {"pier.yaml": SWITCH.format("pier"), "out.txt": "", "real.txt": ""})
+    (tmp_path / "out.txt").chmod(0o640)
+    (tmp_path / "link.txt").symlink_to("real.txt")
+    for name in ("out.txt", "link.txt", "new.txt"):
+        assert run_inkov("vlans", ".", "-o", name, cwd=tmp_path).code == 0
+    assert stat.S_IMODE((tmp_path / "out.txt").stat().st_mode) == 0o640
+    assert (tmp_path / "link.txt").is_symlink()
+    assert "tills" in (tmp_path / "real.txt").read_text()
+    mask = os.umask(0)
+    os.umask(mask)
+    assert stat.S_IMODE((tmp_path / "new.txt").stat().st_mode) == 0o666 & ~mask
+    assert run_inkov("vlans", ".", "-o", "/dev/null", cwd=tmp_path).code == 0
+    assert Path("/dev/null").is_char_device()
+    assert run_inkov("vlans", ".", "-o", ".", cwd=tmp_path).code == 2
+    assert not [p.name for p in tmp_path.iterdir() if p.name.startswith(".")]
+
+
+@pytest.mark.parametrize("key", ["hosts", "plan"])
+@pytest.mark.parametrize("path", ["../secret.csv", "/etc/passwd", "out/secret.csv", "/dev/zero"])
+def test_lists_stay_in_the_folder_of_the_campus_file(tmp_path, key, path):
+    write_files(tmp_path, {"secret.csv": "root:x:0:0\n", "site/pier.yaml": SWITCH.format("pier")})
+    (tmp_path / "site" / "out").symlink_to(tmp_path, target_is_directory=True)
+    write_files(tmp_path, {"site/campus.yaml": f"inkov: campus\nname: x\n{key}: {path}\n"})
+    ran = run_inkov("audit", "site", cwd=tmp_path)
+    assert ran.code == 2
+    assert "root" not in ran.err
+    assert "campus.yaml:3:" in ran.err
+    assert "lies outside the campus file's folder" in ran.err
+
+
+def test_switch_files_outside_the_folder_are_refused(tmp_path):
+    write_files(tmp_path, {"pier.yaml": SWITCH.format("pier")})
+    write_files(tmp_path, {"site/campus.yaml": "inkov: campus\nname: x\nswitches: ['../*.yaml']\n"})
+    ran = run_inkov("audit", "site", cwd=tmp_path)
+    assert (ran.code, ran.out) == (2, "")
+    assert "'../pier.yaml' lies outside the campus file's folder; --allow-outside reads it all the same" in ran.err
+    assert run_inkov("audit", "site", "--allow-outside", cwd=tmp_path).code in {0, 1}
+
+
+DUPLICATES = {
+    "one VLAN twice": (
+        "vlans: {350: a, 0350: b}\nports: {}\n",
+        "a.yaml:3: vlans/0350: 350 comes twice; the first is in line 3",
+    ),
+    "one port in two patterns": (
+        "vlans: {350: a}\nports:\n  1-4: {access: 350}\n  3-5: {access: 350}\n",
+        "a.yaml:6: ports: port '3' is configured twice; the first time in line 5",
+    ),
+}
+
+
+@pytest.mark.parametrize("name", DUPLICATES)
+def test_duplicates_never_win_silently(tmp_path, name):
+    text, message = DUPLICATES[name]
+    write_files(tmp_path, {"a.yaml": f"inkov: switch\nname: a\n{text}"})
+    ran = run_inkov("audit", "a.yaml", cwd=tmp_path)
+    assert ran.code == 2
+    assert message in ran.err.splitlines()
+
+
+def test_members_that_come_twice_in_an_export_are_an_error(tmp_path):
+    text = export("kelp").replace('"hostname": "kelp"', '"hostname": "kelp", "hostname": "boat"')
+    write_files(tmp_path, {"a.json": text})
+    ran = run_inkov("audit", ".", cwd=tmp_path)
+    assert ran.code == 2
+    assert ran.err == "a.json: member 'hostname' comes twice in one object\n"
