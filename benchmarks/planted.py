@@ -52,7 +52,18 @@ def floors(rng: random.Random, n: int) -> list[str]:
     return rng.sample([f"floor-{h}{k}" for h in "abcd" for k in range(1, 8)], n)
 
 
-def variants() -> Iterator[Variant]:
+def both(*plants: Callable[[School], None]) -> Callable[[School], None]:
+    """Plants several things that are one fault."""
+
+    def plant(s: School) -> None:
+        for one in plants:
+            one(s)
+
+    return plant
+
+
+def variants() -> Iterator[Variant]:  # noqa: C901, PLR0912, PLR0915 - a list, one fault after another
+    """Yields every variant, the same in every run."""
     rng = random.Random(14)
 
     def port(box: str, name: str, **said: object) -> Callable[[School], None]:
@@ -212,7 +223,7 @@ def variants() -> Iterator[Variant]:
                 s.boxes[floor].ports[f"ge{n}"] = made_up.Port("access", vlan=1)
 
         yield Variant(9, f"{floor} five ports in VLAN 1", default, (floor,))
-    yield Variant(9, "shed-4 ports wait to be a trunk", lambda s: _negotiate(s), ("shed-4",))
+    yield Variant(9, "shed-4 ports wait to be a trunk", _negotiate, ("shed-4",))
     yield Variant(
         9,
         "an open trunk labelled unused",
@@ -227,7 +238,7 @@ def variants() -> Iterator[Variant]:
     yield Variant(
         10,
         "names swapped",
-        lambda s: (rename("floor-b1", STAFF, "pupils")(s), rename("floor-b1", PUPILS, "staff")(s)) and None,
+        both(rename("floor-b1", STAFF, "pupils"), rename("floor-b1", PUPILS, "staff")),
         ("VLAN 110", "VLAN 120", "staff", "pupils", "floor-b1"),
     )
     yield Variant(10, "no name", rename("floor-b3", CAMERAS, ""), ("floor-b3",))
@@ -279,7 +290,7 @@ def variants() -> Iterator[Variant]:
 
     def second_uplink(s: School) -> None:
         s.boxes["shed-1"].protocol = "off"
-        made_up._wire(s.boxes, "house-a", "et41", "shed-1", "u2")
+        made_up.wire(s.boxes, "house-a", "et41", "shed-1", "u2")
 
     yield Variant(13, "a second uplink and no tree at shed-1", second_uplink, ("shed-1",))
     yield Variant(
@@ -329,7 +340,7 @@ def variants() -> Iterator[Variant]:
     yield Variant(
         16,
         "both ends passive",
-        lambda s: (port("floor-d4", "po1", lacp="passive")(s), port("house-d", "po4", lacp="passive")(s)) and None,
+        both(port("floor-d4", "po1", lacp="passive"), port("house-d", "po4", lacp="passive")),
         ("floor-d4:po1",),
         "outage",
     )

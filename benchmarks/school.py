@@ -51,6 +51,7 @@ class Port:
 
     @property
     def is_lag(self) -> bool:
+        """It bundles ports."""
         return self.lacp is not None
 
 
@@ -90,12 +91,6 @@ class School:
     hosts: list[dict[str, str]]
     extra: dict[str, Any] = field(default_factory=dict)
 
-    def links(self) -> Iterator[tuple[str, str, str, str]]:
-        for box in self.boxes.values():
-            for name, port in box.ports.items():
-                if port.heard:
-                    yield box.name, name, *port.heard
-
 
 def _uplink(label: str, lag: str | None = None) -> Port:
     carried = [*USERS, SERVERS, MANAGEMENT]
@@ -104,7 +99,10 @@ def _uplink(label: str, lag: str | None = None) -> Port:
     return Port("trunk", native=NATIVE, allowed=[*carried, NATIVE], label=label, speed="SPEED_10GB")
 
 
-def _wire(boxes: dict[str, Box], a: str, pa: str, b: str, pb: str, lag: tuple[str, str] | None = None) -> None:
+def wire(  # noqa: PLR0917 - two ends
+    boxes: dict[str, Box], a: str, pa: str, b: str, pb: str, lag: tuple[str, str] | None = None
+) -> None:
+    """Cables two ports, as members of LAGs where these are named."""
     for own, port, far, far_port, whole in ((a, pa, b, pb, 0), (b, pb, a, pa, 1)):
         name = lag[whole] if lag else None
         boxes[own].ports[port] = _uplink(f"to {far} {far_port}", name)
@@ -129,17 +127,17 @@ def school() -> School:
     boxes["plant-1"] = Box("plant-1", "late", "plant", 70, dict(NAMES))
     boxes["plant-2"] = Box("plant-2", "early", "plant", 71, dict(NAMES), protocol="RSTP")
     for n in (1, 2):
-        _wire(boxes, "core-1", f"et{n}", "core-2", f"et{n}", ("po1", "po1"))
+        wire(boxes, "core-1", f"et{n}", "core-2", f"et{n}", ("po1", "po1"))
     for h, house in enumerate("abcd"):
-        _wire(boxes, "core-1", f"et{10 + h}", f"house-{house}", "et1")
-        _wire(boxes, "core-2", f"et{10 + h}", f"house-{house}", "et2")
+        wire(boxes, "core-1", f"et{10 + h}", f"house-{house}", "et1")
+        wire(boxes, "core-2", f"et{10 + h}", f"house-{house}", "et2")
         for n in range(1, 8):
             floor = f"floor-{house}{n}"
             for k in (0, 1):
-                _wire(boxes, f"house-{house}", f"et{10 + 2 * n + k}", floor, f"ge{25 + k}", (f"po{n}", "po1"))
-        _wire(boxes, f"house-{house}", "et40", f"shed-{h + 1}", "u1")
-    _wire(boxes, "core-1", "et30", "plant-1", "ge25")
-    _wire(boxes, "plant-1", "ge26", "plant-2", "ge25")
+                wire(boxes, f"house-{house}", f"et{10 + 2 * n + k}", floor, f"ge{25 + k}", (f"po{n}", "po1"))
+        wire(boxes, f"house-{house}", "et40", f"shed-{h + 1}", "u1")
+    wire(boxes, "core-1", "et30", "plant-1", "ge25")
+    wire(boxes, "plant-1", "ge26", "plant-2", "ge25")
     _stations(boxes)
     _layer3(boxes)
     boxes["core-1"].priority, boxes["core-2"].priority = 4096, 8192
@@ -240,7 +238,7 @@ def _campus(made: School) -> dict[str, Any]:
     return base | made.extra
 
 
-def _own(box: Box) -> str:
+def _own(box: Box) -> str:  # noqa: C901 - a key a line
     ports = {}
     neighbours = {}
     for name, port in box.ports.items():

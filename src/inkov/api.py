@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
 from os import PathLike
@@ -126,20 +127,23 @@ def write_baseline(view: AuditView, path: Path) -> None:
     _write_baseline([Known(f.id, f.rule, f.place) for f in listed], path)
 
 
-def prove(campus: Campus, claims: Sequence[Claim | str] | None = None, *, strict: bool = False) -> list[Verdict]:
+def prove(
+    campus: Campus, claims: Sequence[Claim | str] | None = None, *, strict: bool = False, budget: float | None = None
+) -> list[Verdict]:
     """Decides claims: the given ones, or the campus file's, or that every VLAN is apart from every other.
 
     Args:
         campus: from `load`.
         claims: claims, or sentences such as `"apart tills kiosks"`.
         strict: assume nothing that is not stated; what a proof rests on is then missing.
+        budget: seconds for all of them; what is not decided by then cannot be told. Without one, as long as it takes.
 
     Raises:
         BadInput: a sentence is no claim, or names an unknown segment.
     """
     net = network(campus)
     if claims is None:
-        return _prove(net, strict=strict)
+        return _prove(net, strict=strict, late=_after(budget))
     made: list[Claim] = []
     problems: list[Problem] = []
     for claim in claims:
@@ -149,7 +153,13 @@ def prove(campus: Campus, claims: Sequence[Claim | str] | None = None, *, strict
             problems.append(Problem(Source("claim"), str(exc)))
     if problems:
         raise BadInput(problems)
-    return _prove(net, made, strict=strict)
+    return _prove(net, made, strict=strict, late=_after(budget))
+
+
+def _after(budget: float | None) -> Callable[[], bool]:
+    """Returns what tells that so many seconds have passed from now on."""
+    end = None if budget is None else time.monotonic() + budget
+    return lambda: end is not None and time.monotonic() > end
 
 
 def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[list[str], list[str]]:

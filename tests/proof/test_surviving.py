@@ -72,3 +72,20 @@ def test_a_ring_survives_one_failure_and_not_two(inkov, site):
     ran = inkov("prove", ".", "--claim", "together 310 surviving 2")
     assert ran.code == 1
     assert "When cable archive:u1 - seal-ward:u1 and cable archive:u2 - pump-loft:u1 fail." in " ".join(ran.out.split())
+
+
+def test_what_is_not_decided_in_time_cannot_be_told(site):
+    ring = {
+        f"{i}.yaml": (
+            f"inkov: switch\nname: s{i}\nvlans: {{10: a}}\nmac: 02:00:00:00:00:0{i}\ntree: {{protocol: rstp}}\n"
+            f"ports: {{1: {{access: 10}}, a: {{trunk: '10'}}, b: {{trunk: '10'}}}}\nneighbours: {{a: s{(i + 1) % 4} b}}\n"
+        )
+        for i in range(4)
+    }
+    campus = inkov.load(site(ring))
+    (verdict,) = inkov.prove(campus, ["together 10 surviving 1"], budget=0)
+    assert verdict.outcome.missing == (
+        "not decided in time: 0 failures of one cable or switch were tried; a larger --budget may decide it",
+    )
+    (verdict,) = inkov.prove(campus, ["together 10 surviving 1"], budget=60)
+    assert isinstance(verdict.outcome, Proved)

@@ -209,7 +209,7 @@ def flood(
     from inkov.views.tables import flood_rows
 
     source = None if port is None else port_named(network.campus, port)
-    rows = tuple(flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None)))
+    rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
     emit(result_format, output, rows, flood_text)
 
 

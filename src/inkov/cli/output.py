@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from enum import IntEnum, StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -46,9 +46,14 @@ def emit(result_format: Format, output: Path | None, value: V, render: Callable[
         render: makes the text of it; its JSON needs no telling.
     """
     if result_format is Format.JSON:
-        from inkov.render.jsondoc import to_json
+        from inkov.render.jsondoc import row_by_row, to_json
 
-        put(to_json(value), output)
+        if not isinstance(value, Iterator):
+            put(to_json(value), output)
+        elif output is None:
+            sys.stdout.writelines(row_by_row(value))
+        else:
+            put("".join(row_by_row(value)), output)
         return
     from inkov.render.page import WIDTH, to_text
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from functools import partial
 from pathlib import Path
 from typing import Annotated
@@ -27,6 +28,9 @@ def prove(
     strict: Annotated[
         bool, typer.Option("--strict", help="Assume nothing that is not stated; what a proof rests on is then missing.")
     ] = False,
+    budget: Annotated[
+        float, typer.Option(min=0, metavar="SECONDS", help="What is not decided by then cannot be told.")
+    ] = 300,
     certificate: Annotated[
         Path | None,
         typer.Option(metavar="DIR", help="Write a certificate of each proof there, for 'inkov recheck'."),
@@ -40,7 +44,7 @@ def prove(
     """
     if grid:
         _grid(site, result_format, output)
-    elif not decide(site, claim, result_format, output, certificate, strict=strict):
+    elif not decide(site, claim, result_format, output, certificate, strict=strict, budget=budget):
         raise typer.Exit(Exit.FOUND)
 
 
@@ -62,6 +66,7 @@ def decide(
     folder: Path | None = None,
     *,
     strict: bool = False,
+    budget: float | None = None,
 ) -> bool:
     """Decides claims, writes certificates into a folder if there is one, and tells whether all claims were proved."""
     network = load_network(site)
@@ -69,7 +74,8 @@ def decide(
     from inkov.render.proof_text import prove_text
     from inkov.views.reports import verdict_views
 
-    verdicts = api.prove(network.campus, claims or None, strict=strict)
+    gc.enable()  # trying failures makes a network each, and their parts hold each other
+    verdicts = api.prove(network.campus, claims or None, strict=strict, budget=budget)
     views = verdict_views(verdicts)
     if folder is not None:
         written, without = api.certify(network.campus, verdicts, folder)

@@ -44,11 +44,15 @@ class Flooding:
             source: an edge port.
             tags: VIDs on the frame as it is sent, outermost first.
         """
+        return [h for h in self.spread(source, tags) if h.at != source]
+
+    def spread(self, source: PortRef, tags: Tags = ()) -> list[HeardAt]:
+        """Returns what `heard` does with the sender among them; the same list for all ports whose frames start alike."""
         entered = self.network.relay(source, self.view).accept(tags)
         starts = tuple((source.switch, domain, inner) for domain, inner in entered)
         if starts not in self._reached:
             self._reached[starts] = self._leaving(starts)
-        return [h for h in self._reached[starts] if h.at != source]
+        return self._reached[starts]
 
     def _leaving(self, starts: tuple[tuple[str, Domain, Tags], ...]) -> list[HeardAt]:
         found: set[HeardAt] = set()

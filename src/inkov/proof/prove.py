@@ -7,7 +7,7 @@ an `apart` for certain. A way that is only in *may* decides nothing, and the unk
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 
@@ -28,8 +28,13 @@ from inkov.proof.surviving import surviving
 from inkov.proof.unknowns import assumed, at_ends, some, unknowns
 from inkov.proof.way import passages, starting
 
+Late = Callable[[], bool]
+"""Tells that there is no more time."""
 
-def prove(network: Network, claims: Sequence[Claim] | None = None, *, strict: bool = False) -> list[Verdict]:
+
+def prove(
+    network: Network, claims: Sequence[Claim] | None = None, *, strict: bool = False, late: Late = lambda: False
+) -> list[Verdict]:
     """Decides claims.
 
     Args:
@@ -37,11 +42,12 @@ def prove(network: Network, claims: Sequence[Claim] | None = None, *, strict: bo
         claims: what to decide; by default the campus file's claims, or without any, that every VLAN with
             members is apart from every other.
         strict: assume nothing that is not stated; a proof that would rests on what would have to be.
+        late: tells that there is no more time; what is not decided by then cannot be told.
 
     Returns:
         One verdict a claim, in their order. What claims have in common is worked out once.
     """
-    prover = Prover(network)
+    prover = Prover(network, late)
     if claims is None:
         claims = network.campus.claims or [every_vlan_apart(network)]
     outcomes = [without_unread(network, prover.decide(claim)) for claim in claims]
@@ -79,8 +85,9 @@ def every_vlan_apart(network: Network) -> Apart:
 class Prover:
     """Decides claims about one campus; what they have in common is worked out once."""
 
-    def __init__(self, network: Network) -> None:
+    def __init__(self, network: Network, late: Late = lambda: False) -> None:
         self.network = network
+        self._late = late
         self._stations: dict[tuple[str, View], Stations] = {}
         self._spread: dict[tuple[str, View], Mapping[str, Mask]] = {}
         self._domains: dict[str, Mask] = {}
@@ -104,7 +111,7 @@ class Prover:
             case Together(surviving=0):
                 return self.together(claim)
             case Together():
-                return surviving(self.network, claim, lambda network, left: Prover(network).together(left))
+                return surviving(self.network, claim, lambda net, left: Prover(net).together(left), self._late)
 
     def together(self, claim: Together) -> Outcome:
         """Decides `together` as things are today."""

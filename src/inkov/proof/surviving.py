@@ -29,18 +29,24 @@ class Failure:
         return f"switch {self.switch}" if self.switch else f"cable {self.ports[0]} - {self.ports[1]}"
 
 
-def surviving(network: Network, claim: Together, today: Callable[[Network, Together], Outcome]) -> Outcome:
+def surviving(
+    network: Network,
+    claim: Together,
+    today: Callable[[Network, Together], Outcome],
+    late: Callable[[], bool] = lambda: False,
+) -> Outcome:
     """Decides `together` under every set of failures up to the claim's size, the smallest first.
 
     Args:
         network: the campus with its forwarding.
         claim: what to decide.
         today: decides a claim on a network as it is.
+        late: tells that there is no more time.
     """
     first = today(network, claim)
     if not isinstance(first, Proved):
         return first
-    trial = _Trial(claim, today)
+    trial = _Trial(claim, today, late)
     for size in range(1, claim.surviving + 1):
         broken = trial.run(network, size, ())
         if broken is not None:
@@ -54,14 +60,20 @@ def surviving(network: Network, claim: Together, today: Callable[[Network, Toget
 class _Trial:
     """Tries failures; counts those of one cable or switch."""
 
-    def __init__(self, claim: Together, today: Callable[[Network, Together], Outcome]) -> None:
+    def __init__(
+        self, claim: Together, today: Callable[[Network, Together], Outcome], late: Callable[[], bool]
+    ) -> None:
         self.claim = claim
         self.today = today
+        self.late = late
         self.tried = 0
 
     def run(self, network: Network, size: int, before: tuple[Failure, ...]) -> Outcome | None:
         """Tries all sets of failures of one size; None when the claim survives them."""
         for failure in candidates(network, homes(network, self.claim.segments)):
+            if self.late():
+                done = f"{self.tried} failures of one cable or switch were tried"
+                return CannotTell((f"not decided in time: {done}; a larger --budget may decide it",))
             after = after_failure(network, failure)
             self.tried += size == 1
             failed = (*before, failure)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 import orjson
@@ -25,3 +26,13 @@ def schema(kind: str) -> dict[str, Any]:
 
     made = TypeAdapter(DOCUMENTS[kind].type()).json_schema(by_alias=True, mode="validation")
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **made, "title": f"inkov {kind}"}
+
+
+def row_by_row(rows: Iterable[Any]) -> Iterator[str]:
+    """Yields the JSON of a list of rows, the same text as `to_json` makes of all at once, without holding it."""
+    opening = "[\n"
+    for row in rows:
+        text = to_json(row).rstrip("\n").replace("\n", "\n  ")
+        yield f"{opening}  {text}"
+        opening = ",\n"
+    yield "[]\n" if opening == "[\n" else "\n]\n"

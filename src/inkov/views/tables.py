@@ -311,6 +311,9 @@ FloodRow = TypedDict("FloodRow", {"from": str, "heard": tuple[HeardRow, ...]})
 def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int, ...] = ()) -> Iterator[FloodRow]:
     """Yields one row a sending port: the given one, or every edge port in natural order."""
     flooding = Flooding(network)
+    shared: dict[int, tuple[HeardRow, ...]] = {}  # by the identity of what ports have in common
     for ref in flooding.sources() if source is None else (source,):
-        heard = tuple(HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in flooding.heard(ref, tags))
-        yield {"from": str(ref), "heard": heard}
+        spread, own = flooding.spread(ref, tags), str(ref)
+        if id(spread) not in shared:
+            shared[id(spread)] = tuple(HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in spread)
+        yield {"from": own, "heard": tuple([row for row in shared[id(spread)] if row.at != own])}
