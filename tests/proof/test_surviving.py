@@ -5,6 +5,7 @@ from itertools import combinations
 
 from hypothesis import HealthCheck, given, settings
 
+import inkov
 from inkov.forwarding.network import Network
 from inkov.model.campus import Segment, Together
 from inkov.model.vlanset import VlanSet
