@@ -117,7 +117,7 @@ def with_intent(campus: Campus) -> Campus:
     first = next(iter(switches))
     vids = sorted(v for v in switches[first].vlans if v < NATIVE)
     gateways = tuple(
-        Gateway(v, (ip_interface(f"10.0.{n}.1/24"),), source=switches[first].origin.of()) for n, v in enumerate(vids)
+        Gateway(v, (ip_interface(f"10.0.{n}.1/24"),), source=switches[first].origin.here) for n, v in enumerate(vids)
     )
     switches[first] = replace(switches[first], gateways=gateways, routing=True)
     return replace(campus, switches=switches)

@@ -98,7 +98,7 @@ class VlanSet:
             return ALL
         if text == "none":
             return NONE
-        if (rest := _BUT.match(text)) and not rest[1].startswith("all"):
+        if (rest := _BUT.match(text)) and not _BUT.match(rest[1]):
             return ~cls.parse(rest[1])
         made = NONE
         for item in text.split(","):

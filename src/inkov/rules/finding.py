@@ -148,4 +148,26 @@ def grouped(findings: Iterable[Finding]) -> tuple[Finding, ...]:
         for cause in finding.causes:
             owner[cause] = len(heads)
         heads.append((finding, []))
-    return tuple(replace(head, also=tuple(also)) for head, also in heads)
+    return _shared(tuple(replace(head, also=tuple(also)) for head, also in heads))
+
+
+_MANY = 10
+
+
+def _shared(findings: tuple[Finding, ...]) -> tuple[Finding, ...]:
+    """Folds what many places share into one: housekeeping of one rule becomes a finding with its places, once it is much."""
+    by_rule: dict[str, list[Finding]] = {}
+    for finding in findings:
+        if finding.severity is Severity.TIDY and not finding.also:
+            by_rule.setdefault(finding.rule, []).append(finding)
+    many = {rule: some for rule, some in by_rule.items() if len(some) > _MANY}
+    made: list[Finding] = []
+    for finding in findings:
+        some = many.get(finding.rule, [])
+        if finding not in some:
+            made.append(finding)
+        elif finding is some[0]:
+            places = ", ".join(f.place for f in some[1:4])
+            more = f" The same at {len(some) - 1} more places: {places} and {len(some) - 4} more."
+            made.append(replace(finding, what=finding.what + more, also=tuple(some[1:])))
+    return tuple(made)

@@ -107,7 +107,7 @@ def unknown(facts: Facts) -> Iterator[Fault]:
             yield Fault(
                 place=_around(block.links),
                 what=f"There are two ways between {joined(_around(block.links).split(', '), 3)}, and which one is shut is not known: {doubt}.",
-                mend="State which tree each of them runs, and its address.",
+                mend=_tree_line(facts, block.links),
                 evidence=(
                     Evidence("tree", network.switches[end.switch].origin.of(Setting.TREE_PROTOCOL)),
                     *_cables(facts, block.links),
@@ -116,6 +116,20 @@ def unknown(facts: Facts) -> Iterator[Fault]:
                 + tuple(_unformed(facts, doubt, block.links)),
                 follows=True,
             )
+
+
+def _tree_line(facts: Facts, ring: tuple[Link, ...]) -> str:
+    """Says what to state, and where: of exports that cannot say it, in the campus file."""
+    switches = facts.network.switches
+    names = sorted({e.switch for k in ring for e in (k.a, k.b)}, key=natural)
+    unstated = [n for n in names if switches[n].kind is Kind.SWITCH and switches[n].tree.protocol is None]
+    if not unstated:
+        return "State which tree each of them runs, and its address."
+    usual = next((p.value for n in names if (p := switches[n].tree.protocol) is not None), "rstp")
+    return (
+        f"State which tree {joined(unstated)} {'runs' if len(unstated) == 1 else 'run'}: in the campus file, "
+        f"switches-are: {{{unstated[0]}: {{tree: {{protocol: {usual}}}}}}}."
+    )
 
 
 def _unformed(facts: Facts, doubt: str, ring: tuple[Link, ...]) -> Iterator[Cause]:

@@ -26,7 +26,7 @@ _PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
     "spare/open",
     Severity.TIDY,
     faults=(9,),
-    looks_for="Ports that are enabled, have no link, no host and no label, on a switch whose other ports are labelled.",
+    looks_for="Ports that are enabled, have no link, no host and no label, on a switch most of whose ports are labelled.",
     why="Whoever finds the socket is on the network, in whatever VLAN the port was left in.",
     mend="Shut such ports and put them into the parking VLAN, or label them as what they are for.",
     breaks=Example(
@@ -55,7 +55,8 @@ def _faceless(facts: Facts, *faces: Faces) -> Iterator[tuple[str, list[PortRef]]
         ports = network.switches[name].ports
         bare = [ref for ref in refs if says_unused(ports[ref.port].label)]
         found = [r for r in bare if r not in taken and kind(ports[r.port].switching).faces in faces]
-        if found and any(p.label for p in ports.values()):
+        labelled = sum(not says_unused(ports[ref.port].label) for ref in refs)
+        if found and 2 * labelled >= len(refs):  # where most have none, a missing label is no sign of anything
             yield name, found
 
 
@@ -93,7 +94,7 @@ def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> F
     "spare/trunk",
     Severity.RISK,
     faults=(9,),
-    looks_for="Trunks that are enabled, have no link, no host and no label, on a switch whose other ports are labelled.",
+    looks_for="Trunks that are enabled, have no link, no host and no label, on a switch most of whose ports are labelled.",
     why="Whoever plugs in there is in every VLAN of the list at once. A trunk to a station that needs one has somebody's label.",
     mend="Shut such a trunk, make it an access port, or label it as what it is for.",
     breaks=Example(
