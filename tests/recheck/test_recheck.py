@@ -13,6 +13,7 @@ import jsonschema
 import pytest
 from hypothesis import given, settings
 
+import inkov
 import inkov.recheck
 from conftest import run_inkov, write_files
 from inkov.demo.station import mended
@@ -308,3 +309,13 @@ def test_recheck_shares_nothing_with_the_prover():
         names = [n.module or "" for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)]
         names += [a.name for n in ast.walk(tree) if isinstance(n, ast.Import) for a in n.names]
         assert [n for n in names if n.startswith("inkov") and not n.startswith(allowed)] == []
+
+
+def test_claims_about_ports_and_addresses_have_certificates_too(quillfin):
+    campus = inkov.load(quillfin / "mended")
+    host = next(h for h in campus.hosts.values() if h.address is not None)
+    other = next(r for r in Network(campus).edge_ports["plankton-lab"] if r != host.port)
+    claims = [Apart("x", (name, str(other)), layers=frozenset({2})) for name in (str(host.address.ip), str(host.port))]
+    documents = list(proofs(campus, claims))
+    assert len(documents) == 2
+    assert [check(campus, d).reasons for d in documents] == [[], []]

@@ -80,21 +80,32 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
         segment = campus.segments[name]
         own = [p for r in segment.ports for p in _looked_at(campus, made, r)] if segment.ports is not None else None
         return segment if own is None else replace(segment, ports=frozenset([*own, PortRef("", "")]))
-    if name in campus.hosts:
-        host = campus.hosts[name]
-        kinds = ports.honest(host.port)
-        vlans = {d for d, _ in ports.enters(host.port, (), kinds)}
-        vlans |= {d for d in ALL if () in ports.leaves(host.port, (d, ()), kinds)}
-        port = campus.switches[host.port.switch].ports[host.port.port]
+    if (ref := _port(campus, name)) is not None:
+        kinds = ports.honest(ref)
+        vlans = {d for d, _ in ports.enters(ref, (), kinds)}
+        vlans |= {d for d in ALL if () in ports.leaves(ref, (d, ()), kinds)}
+        port = campus.switches[ref.switch].ports[ref.port]
         kind = kinds[0].kind if kinds else port.switching
         if isinstance(kind, Trunk | General | Bridged | Unstated):
             vlans = set(ALL)
-        return Segment(name, VlanSet(vlans - {0}), Source(""), frozenset(_looked_at(campus, made, host.port)))
+        return Segment(name, VlanSet(vlans - {0}), Source(""), frozenset(_looked_at(campus, made, ref)))
     tables = [s.vlans or {} for s in campus.switches.values()]
     vids = {int(name)} if name.isdecimal() else {v for t in tables for v, e in t.items() if e.name == name}
     if not vids:
         raise Malformed(f"there is no segment {name!r}")
     return Segment(name, VlanSet(vids), Source(""))
+
+
+def _port(campus: Campus, name: str) -> PortRef | None:
+    """Returns the port that a host, its address, or a port's own name stands for."""
+    if name in campus.hosts:
+        return campus.hosts[name].port
+    for host in campus.hosts.values():
+        if host.address is not None and str(host.address.ip) == name:
+            return host.port
+    ref = PortRef.parse(name)
+    known = ref is not None and ref.switch in campus.switches and ref.port in campus.switches[ref.switch].ports
+    return ref if known else None
 
 
 def _looked_at(campus: Campus, made: Wiring, ref: PortRef) -> set[PortRef]:
