@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from rich.console import Group, RenderableType
 from rich.text import Text
@@ -17,19 +17,12 @@ def gateways_text(view: GatewaysView) -> RenderableType:
     """Returns the page of all gateways."""
     if not view.rows and not view.without and not view.closed:
         return words("no gateways here")
-    body = [
-        (
-            words(row.segment or "no VLAN"),
-            words(f"{row.device}:{row.port}" if row.port else row.device),
-            Text("\n").join(map(words, row.addresses)),
-            Text(*_STATES[row.state]),
-            words(_filters(row)),
-            words(row.source, "cyan"),
-        )
-        for row in view.rows
-    ]
-    heads = ("serves", "gateway", "address", "state", "filters", "set at")
-    blocks: list[RenderableType] = [table(heads, body, whole=[1, 3])] if body else []
+    blocks: list[RenderableType] = []
+    serving, managing = ([r for r in view.rows if r.serves is yes] for yes in (True, False))
+    if serving:
+        blocks.append(_table("serves", serving))
+    if managing:
+        blocks.append(Group(words("to manage the device, no gateway of stations", "bold"), _table("in", managing)))
     reasons = [(f"{r.device} {r.vlans}", words(r.why)) for r in view.rows if r.why]
     reasons += [(device, words(said)) for device, said in _not_routing(view)]
     if reasons:
@@ -40,6 +33,21 @@ def gateways_text(view: GatewaysView) -> RenderableType:
     if facts:
         blocks.append(labelled(facts, 0))
     return spaced(blocks)
+
+
+def _table(first: str, rows: Sequence[GatewayRow]) -> RenderableType:
+    body = [
+        (
+            words(row.segment or "no VLAN"),
+            words(f"{row.device}:{row.port}" if row.port else row.device),
+            Text("\n").join(map(words, row.addresses)),
+            Text(*_STATES[row.state]),
+            words(_filters(row)),
+            words(row.source, "cyan"),
+        )
+        for row in rows
+    ]
+    return table((first, "gateway", "address", "state", "filters", "set at"), body, whole=[1, 3])
 
 
 def _not_routing(view: GatewaysView) -> Iterator[tuple[str, str]]:
@@ -68,5 +76,10 @@ def _listed(view: GatewaysView) -> Iterator[RenderableType]:
 
 def _filter(device: str, found: FilterView) -> RenderableType:
     head = Text.assemble("filter ", words(found.name, "bold"), f" of {device}   ", words(found.source, "cyan"))
-    entries = [(str(n), words(entry)) for n, entry in enumerate(found.entries, 1)]
+    numbered = [entry.partition(" ") for entry in found.entries]
+    own = all(number.isdecimal() for number, _, _ in numbered)
+    entries = [
+        (number if own else str(n), words(rest if own else entry))
+        for n, ((number, _, rest), entry) in enumerate(zip(numbered, found.entries, strict=True), 1)
+    ]
     return Group(head, labelled(entries)) if entries else head

@@ -26,7 +26,7 @@ class GatewayRow:
     """A gateway: VLANs it serves, by name, its addresses, and whether it is up: `up`, `down` or `not known`.
 
     `port` is the routed port it is on, empty for one in a VLAN of the switch itself; `routes` is null where the input does
-    not say whether the device routes.
+    not say whether the device routes. `serves` is false for an address that is there to manage the device.
     """
 
     vlans: str
@@ -41,6 +41,7 @@ class GatewayRow:
     inward: FilterView | None
     outward: FilterView | None
     source: str
+    serves: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +65,7 @@ def gateways_view(
     without = [
         s
         for s in network.campus.segments.values()
-        if s.ports is None and not any(v in gateways.by_vlan for v in s.vlans) and (vlans is None or s.vlans & vlans)
+        if s.ports is None and not any(gateways.serving(v) for v in s.vlans) and (vlans is None or s.vlans & vlans)
     ]
     chosen = without if switches is None else []
     return GatewaysView(
@@ -95,6 +96,7 @@ def _rows(
             inward=_filter(network, interface.device, gateway.inward),
             outward=_filter(network, interface.device, gateway.outward),
             source=str(gateway.source),
+            serves=gateways.serves(interface),
         )
 
 
