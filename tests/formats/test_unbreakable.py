@@ -2,14 +2,21 @@
 
 import json
 import os
+import signal
 import stat
+import subprocess
+import sys
+import time
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 import inkov
 from conftest import run_inkov, write_files
+from inkov.rules.catalogue import RULES, audited
 
+INKOV = Path(sys.executable).with_name("inkov")
 SWITCH = "inkov: switch\nname: {0}\nvlans: {{310: tills}}\nports: {{1: {{access: 310}}, u: {{trunk: '310'}}}}\n"
 NASTY = [
     "x\nrules: {'*': off}",
@@ -182,3 +189,77 @@ def test_members_that_come_twice_in_an_export_are_an_error(tmp_path):
     ran = run_inkov("audit", ".", cwd=tmp_path)
     assert ran.code == 2
     assert ran.err == "a.json: member 'hostname' comes twice in one object\n"
+
+
+UNSHOWN = SWITCH.format("kelp").replace("tills", "'数'").replace("access: 310", "access: 310, label: '数'")
+
+
+@pytest.mark.parametrize("command", [["audit"], ["vlans"], ["ports"], ["draft"], ["audit", "--format", "csv"]])
+def test_a_screen_that_cannot_show_a_name_gets_its_numbers(tmp_path, command):
+    write_files(tmp_path, {"a.yaml": UNSHOWN})
+    ran = run_inkov(*command, ".", cwd=tmp_path, PYTHONIOENCODING="ascii")
+    assert ran.code in {0, 1}, ran.err
+    assert "\\u6570" in ran.out or command == ["audit"] or command[-1] == "csv"
+
+
+def test_closed_streams_are_no_error(tmp_path):
+    write_files(tmp_path, {"a.yaml": SWITCH.format("kelp")})
+    for closed in (">&-", "2>&-"):
+        done = subprocess.run(
+            ["/bin/sh", "-c", f"exec {INKOV} vlans . {closed}"],
+            cwd=tmp_path,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        assert (done.returncode, done.stderr) == (0, "")
+    done = subprocess.run(["/bin/sh", "-c", f"exec {INKOV} vlans nowhere 2>&-"], cwd=tmp_path, check=False)
+    assert done.returncode == 2
+
+
+def test_an_interrupt_ends_the_run_without_a_word_and_leaves_nothing(tmp_path):
+    rows = "".join(f"  {n}: {{access: 310}}\n" for n in range(1, 4000))
+    many = {f"{i}.yaml": f"inkov: switch\nname: s{i}\nvlans: {{310: x}}\nports:\n{rows}" for i in range(30)}
+    write_files(tmp_path, many)
+    command = [INKOV, "audit", ".", "--no-cache", "-o", "out.txt"]
+    running = subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    time.sleep(1.5)
+    running.send_signal(signal.SIGINT)
+    out, err = running.communicate(timeout=30)
+    assert (running.returncode, out, err) == (130, "", "")
+    assert not [p.name for p in tmp_path.iterdir() if p.suffix != ".yaml"]
+
+
+def test_a_rule_that_fails_is_named_and_the_others_run(tmp_path, monkeypatch):
+    write_files(tmp_path, {"a.yaml": SWITCH.format("kelp").replace("{310: tills}", "{320: tills}")})
+
+    def broken(_facts):
+        raise KeyError("oops")
+        yield
+
+    rule = RULES["vlan/unnamed"]
+    monkeypatch.setitem(RULES, "vlan/unnamed", replace(rule, check=broken))
+    network = inkov.api.network(inkov.load(tmp_path))
+    found = audited(network, catches=True)
+    assert found.failed == (("vlan/unnamed", "KeyError: 'oops'"),)
+    assert "access/undefined" in {f.rule for f in found.findings}
+    with pytest.raises(KeyError):
+        audited(network)
+
+
+def test_what_was_accepted_does_not_hide_that_others_meet_there(tmp_path):
+    def pair(native):
+        ports = "{{1: {{access: 310}}, 2: {{access: 330}}, u: {{trunk: '310,330,990', native: {}}}}}"
+        table = "vlans: {310: tills, 330: kiosks, 990: none}\n"
+        heads = (("a", native, "neighbours: {u: b u}\n"), ("b", 330, ""))
+        return {
+            f"{n}.yaml": f"inkov: switch\nname: {n}\n{table}ports: {ports.format(v)}\n{more}" for n, v, more in heads
+        }
+
+    write_files(tmp_path, pair(990))
+    assert run_inkov("audit", ".", "--write-baseline", "../base.json", cwd=tmp_path).code in {0, 1}
+    assert run_inkov("audit", ".", "--baseline", "../base.json", cwd=tmp_path).code == 0
+    write_files(tmp_path, pair(310))
+    ran = run_inkov("audit", ".", "--baseline", "../base.json", cwd=tmp_path)
+    assert ran.code == 1
+    assert "BREACH  native/mismatch" in ran.out

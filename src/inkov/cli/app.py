@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import io
 import os
+import signal
 import sys
 from pathlib import Path
 from typing import Annotated
@@ -17,6 +19,7 @@ from inkov.cli.layer3 import gateways
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
+    Run,
     SiteArgument,
     SwitchOption,
     VlanOption,
@@ -290,7 +293,12 @@ def schema(
 
 def main() -> None:
     """Runs the command line, and ends at once: taking a large campus apart object by object costs a tenth of a run."""
+    _safe_streams()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, _interrupt)
     code = _run()
+    if Run.failed:
+        code = Exit.BUG
     try:
         sys.stdout.flush()
     except OSError as exc:
@@ -300,6 +308,24 @@ def main() -> None:
     with contextlib.suppress(OSError):
         sys.stderr.flush()
     os._exit(code)
+
+
+class Interrupted(BaseException):
+    """Somebody wants the run to end; no part of it may take that for an error of its own."""
+
+
+def _interrupt(number: int, _: object) -> None:
+    raise Interrupted(number)
+
+
+def _safe_streams() -> None:
+    """Makes streams that are closed go nowhere, and those that cannot show a character show its number."""
+    for name in ("stdout", "stderr"):
+        if getattr(sys, name) is None:
+            setattr(sys, name, Path(os.devnull).open("w", encoding="utf-8"))  # noqa: SIM115 - for as long as the run lasts
+        stream = getattr(sys, name)
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
 
 
 def _run() -> int:
@@ -312,6 +338,8 @@ def _run() -> int:
     except BadInput as exc:
         complain(str(exc))
         return Exit.BAD_INPUT
+    except Interrupted as exc:
+        return 128 + int(exc.args[0])
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
     except OSError as exc:
@@ -323,7 +351,8 @@ def _run() -> int:
     except Exception as exc:
         if "INKOV_DEBUG" in os.environ:
             raise
-        complain(f"inkov: this is a bug of Inkov, not of your files: {type(exc).__name__}: {exc}")
+        at = " ".join(sys.argv[1:3])
+        complain(f"inkov: this is a bug of Inkov, not of your files: {type(exc).__name__}: {exc} (at {at})")
         complain("inkov: please report it; INKOV_DEBUG=1 shows where it happened")
         return Exit.BUG
     return Exit.CLEAN

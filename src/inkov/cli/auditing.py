@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import os
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -10,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, SiteArgument, load_network
+from inkov.cli.options import OutputOption, Run, SiteArgument, load_network
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
@@ -123,7 +124,10 @@ def report(
     from inkov.rules.catalogue import audited as run
     from inkov.views.findings import audit_view
 
-    found = run(network, choice)
+    found = run(network, choice, catches="INKOV_DEBUG" not in os.environ)
+    for rule, error in found.failed:
+        complain(f"inkov: this is a bug of Inkov, not of your files: rule {rule} failed: {error}; please report it")
+    Run.failed = bool(found.failed)
     view = audit_view(network, found.findings, len(found.waived), found.known)
     if result_format in _PAGE:
         emit(Format(result_format), output, view, partial(audit_text, full=full))

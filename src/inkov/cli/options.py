@@ -44,6 +44,7 @@ class Run:
     strict = False
     allow_outside = False
     unread: tuple[Problem, ...] = ()
+    failed = False
 
 
 NoCacheOption = Annotated[

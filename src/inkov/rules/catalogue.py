@@ -66,20 +66,23 @@ class Audited:
         waived: findings that a waiver covers.
         known: how many findings were known before.
         ran: the rules that ran.
+        failed: rules that ended in an error of their own, each with what it was.
     """
 
     findings: tuple[Finding, ...]
     waived: tuple[Finding, ...] = ()
     known: int = 0
     ran: tuple[str, ...] = ()
+    failed: tuple[tuple[str, str], ...] = ()
 
 
-def audited(network: Network, choice: Choice | None = None) -> Audited:
+def audited(network: Network, choice: Choice | None = None, *, catches: bool = False) -> Audited:
     """Runs rules over a campus.
 
     Args:
         network: the campus with its forwarding.
         choice: what to report; all rules without one. Severities of the campus file come before those of the choice.
+        catches: a rule that fails is told of in `failed`, and the others run; else its error ends the audit.
 
     Raises:
         BadInput: the campus file names rules or options that do not exist, or sets an option to what it cannot be.
@@ -93,9 +96,17 @@ def audited(network: Network, choice: Choice | None = None) -> Audited:
     # Whether a waiver waives nothing is known only once the rules it is about have run.
     about = [w.rule for w in campus.waivers] if any(rule.theme == "waiver" for rule in ran) else []
     run = [rule for rule in RULES.values() if choice.runs(rule.name) or fits(rule.name, about)]
-    found = [choice.weighed(finding) for rule in run for finding in rule.findings(facts)]
+    found: list[Finding] = []
+    failed: list[tuple[str, str]] = []
+    for rule in run:
+        try:
+            found += map(choice.weighed, rule.findings(facts))
+        except (ArithmeticError, AttributeError, LookupError, TypeError, ValueError) as exc:  # a bug; the others go on
+            if not catches:
+                raise
+            failed.append((rule.name, f"{type(exc).__name__}: {exc}"))
     outcome = waive(found, campus.waivers, choice.today)
     stand, waived, said = ([f for f in some if choice.runs(f.rule)] for some in outcome)
     stand += map(choice.weighed, said)
     new = [f for f in map(impact(campus), stand) if identity(f) not in choice.known]
-    return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran))
+    return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran), tuple(failed))

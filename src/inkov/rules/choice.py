@@ -52,9 +52,12 @@ def fits(rule: str, patterns: Iterable[str]) -> bool:
 
 
 def identity(finding: Finding) -> str:
-    """Returns what a finding is known by from run to run: its rule, its place and the setting it blames first.
+    """Returns what a finding is known by from run to run: rule, place, severity, what is joined or cut, the setting to blame.
 
-    Line numbers, counts and wording are left out, so that edits elsewhere do not change it.
+    Line numbers, counts and wording are left out, so that edits elsewhere do not change it; but what was accepted as harmless
+    does not hide that other VLANs meet there tomorrow.
     """
-    parts = (finding.rule, finding.place, *(finding.causes[0].parts if finding.causes else ()))
+    hit = finding.joins or (finding.vlans if finding.parts else "")
+    blamed = finding.causes[0].parts if finding.causes else ()
+    parts = (finding.rule, finding.place, finding.severity.value, str(hit), *blamed)
     return hashlib.sha256("\0".join(parts).encode()).hexdigest()[:16]
