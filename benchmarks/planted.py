@@ -389,6 +389,59 @@ def variants() -> Iterator[Variant]:  # noqa: C901, PLR0912, PLR0915 - a list, o
     )
 
 
+def own_boxes() -> Iterator[Variant]:
+    """Yields faults that only our own files can say."""
+
+    def more(box: str, name: str, **said: object) -> Callable[[School], None]:
+        return lambda s: s.boxes[box].ports[name].more.update(said)
+
+    def whole(box: str, **said: object) -> Callable[[School], None]:
+        return lambda s: s.boxes[box].more.update(said)
+
+    yield Variant(11, "tags left to negotiation", more("shed-1", "u1", tags="negotiated"), ("shed-1:u1",))
+    yield Variant(11, "tags of another format", more("shed-2", "u1", tags="other"), ("shed-2:u1",), "outage")
+    yield Variant(11, "tags of another format at shed-4", more("shed-4", "u1", tags="other"), ("shed-4:u1",), "outage")
+
+    def private(s: School, *, tied: bool) -> None:
+        box = s.boxes["shed-3"]
+        table = {v: {"name": n} for v, n in box.vlans.items()}
+        table[500] = {"name": "rooms", "type": "primary"}
+        table[501] = {"name": "room", "type": "isolated", **({"primary": 500} if tied else {})}
+        box.more["vlans"] = table
+        box.ports["21"] = made_up.Port(label="room 21", edge=True, more={"private": {"primary": 500, "secondary": 501}})
+
+    yield Variant(19, "a secondary not tied", lambda s: private(s, tied=False), ("shed-3",), "outage")
+
+    def unmapped(s: School) -> None:
+        private(s, tied=True)
+        s.boxes["shed-3"].more["vlans"][502] = {"name": "shop", "type": "community", "primary": 500}
+        s.boxes["shed-3"].ports["22"] = made_up.Port(
+            label="uplink 22", more={"promiscuous": {"primary": 500, "secondaries": 502}}
+        )
+
+    yield Variant(19, "a promiscuous port not mapped to all", unmapped, ("shed-3:22",), "outage")
+
+    def saved(**said: object) -> Callable[[School], None]:
+        def plant(s: School) -> None:
+            other = school().boxes["shed-4"]
+            for key, value in said.items():
+                setattr(other.ports["7"], key, value)
+            other.more["saved"] = True
+            s.boxes["shed-4"].saved = made_up.own_file(other)
+
+        return plant
+
+    yield Variant(20, "another VLAN is saved", saved(vlan=PUPILS), ("shed-4",), "outage")
+    yield Variant(20, "a port is saved shut", saved(enabled=False), ("shed-4",), "outage")
+    for shed in ("shed-1", "shed-3"):
+        yield Variant(5, f"{shed} phones in a VLAN nobody has", more(shed, "9", voice=141), (f"{shed}:9",), "outage")
+    yield Variant(8, "shed-2 phones in the desks' VLAN", more("shed-2", "10", voice=STAFF), ("shed-2:10",))
+    yield Variant(
+        14, "a priority between the steps", whole("shed-1", tree={"protocol": "rstp", "priority": "5000"}), ("shed-1",)
+    )
+    yield Variant(9, "a desk port asks to be a trunk", more("shed-2", "4", mode="negotiated", stance="active"), ("shed-2:4",))
+
+
 def _negotiate(s: School) -> None:
     for n in ("20", "21", "22"):
         s.boxes["shed-4"].ports[n] = made_up.Port("access", vlan=1, stance="passive")
@@ -417,7 +470,7 @@ def main() -> int:
             print(
                 f"healthy, {'with' if campus else 'without'} a campus file: {len(loud)} findings above tidy, {len(healthy)} in all"
             )
-        for i, variant in enumerate(variants()):
+        for i, variant in enumerate([*variants(), *own_boxes()]):
             if only and not any(o in variant.name for o in only):
                 continue
             planted = school()

@@ -48,6 +48,7 @@ class Port:
     lacp: str | None = None
     stance: str | None = None
     heard: tuple[str, str] | None = None
+    more: dict[str, Any] = field(default_factory=dict)
 
     @property
     def is_lag(self) -> bool:
@@ -81,6 +82,8 @@ class Box:
     protocol: str | None = None
     priority: int | None = None
     filters: dict[str, list[tuple[str, str, str]]] = field(default_factory=dict)
+    more: dict[str, Any] = field(default_factory=dict)
+    saved: str = ""
 
 
 @dataclass
@@ -214,7 +217,9 @@ def write(made: School, folder: Path, *, campus: bool) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     for box in made.boxes.values():
         if box.kind == "own":
-            (folder / f"{box.name}.yaml").write_text(_own(box), "utf-8")
+            (folder / f"{box.name}.yaml").write_text(own_file(box), "utf-8")
+            if box.saved:
+                (folder / f"{box.name}-saved.yaml").write_text(box.saved, "utf-8")
         else:
             (folder / f"{box.name}.json").write_text(json.dumps(_export(made, box), indent=1), "utf-8")
     if campus:
@@ -238,7 +243,8 @@ def _campus(made: School) -> dict[str, Any]:
     return base | made.extra
 
 
-def _own(box: Box) -> str:  # noqa: C901 - a key a line
+def own_file(box: Box) -> str:  # noqa: C901 - a key a line
+    """Returns a switch file of ours."""
     ports = {}
     neighbours = {}
     for name, port in box.ports.items():
@@ -258,7 +264,7 @@ def _own(box: Box) -> str:  # noqa: C901 - a key a line
             said["label"] = port.label
         if port.edge is not None:
             said["edge"] = port.edge
-        ports[name] = said
+        ports[name] = said | port.more
         if port.heard:
             neighbours[name] = " ".join(port.heard)
     gateways = {v: {"address": g.address, "enabled": g.enabled} for v, g in box.gateways.items()}
@@ -278,7 +284,7 @@ def _own(box: Box) -> str:  # noqa: C901 - a key a line
         "tree": tree,
         "starts-as": {"stance": "silent"},
     }
-    return json.dumps(document, indent=1)
+    return json.dumps(document | box.more, indent=1)
 
 
 def _mac(box: Box) -> str:
