@@ -62,6 +62,10 @@ def load(
 
     Raises:
         BadInput: with every problem of every file.
+
+    >>> campus = inkov.load("quillfin/as-found")
+    >>> campus.name, len(campus.switches)
+    ('Quillfin Marine Station', 28)
     """
     return load_files(path, more, progress, cache, strict=strict, allow_outside=allow_outside)[0]
 
@@ -96,6 +100,12 @@ def audit(campus: Campus) -> tuple[Finding, ...]:
 
     Returns:
         Findings, worst first, those with a common cause folded into one.
+
+    >>> worst = inkov.audit(inkov.load("quillfin/as-found"))[0]
+    >>> worst.rule, worst.place
+    ('native/mismatch', 'visitor-pier:u1 <-> watchtower-a:a4')
+    >>> inkov.audit(inkov.load("quillfin/mended"))
+    ()
     """
     return _audit(network(campus))
 
@@ -140,6 +150,10 @@ def prove(
 
     Raises:
         BadInput: a sentence is no claim, or names an unknown segment.
+
+    >>> (verdict,) = inkov.prove(inkov.load("quillfin/mended"), ["apart tills kiosks layer 2"])
+    >>> type(verdict.outcome).__name__
+    'Proved'
     """
     net = network(campus)
     if claims is None:
@@ -230,6 +244,10 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
 
     Raises:
         BadInput: there is no such port, or a second tag without a first.
+
+    >>> heard = inkov.flood(inkov.load("quillfin/mended"), "seal-ward:9")
+    >>> heard[0].at, heard[0].tags
+    ('archive:p1', ())
     """
     ref = port_named(campus, source)
     if inner is not None and tag is None:
