@@ -1,5 +1,7 @@
 """Corners of rules that their examples do not reach."""
 
+import json
+
 import inkov
 from conftest import write_files
 from inkov.rules.registry import switch_text
@@ -58,3 +60,22 @@ def test_an_unstated_generation_wipes_nothing_for_sure(tmp_path):
 
     assert found(tmp_path / "stated", two(", generation: 2"), "sync/wipe") == [("outage", "a")]
     assert found(tmp_path / "not", two(""), "sync/wipe") == []
+
+
+def test_ports_left_as_they_came_on_one_switch_are_a_risk_and_on_several_alike_a_custom(tmp_path):
+    def export(name, sockets):
+        rows = [{"name": str(n), "config": {"name": str(n), "enabled": True}} for n in range(1, sockets + 1)]
+        desk = {"ethernet": {"switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": 310}}}}
+        rows.append({"name": "d", "config": {"name": "d"}, **desk})
+        return json.dumps(
+            {
+                "openconfig-system:system": {"config": {"hostname": name}},
+                "openconfig-vlan:vlans": {"vlan": [{"vlan-id": 310, "config": {"vlan-id": 310, "name": "x"}}]},
+                "openconfig-interfaces:interfaces": {"interface": rows},
+            }
+        )
+
+    alike = {f"{n}.json": export(n, 4) for n in ("a", "b", "c")}
+    assert found(tmp_path / "one", {"d.json": export("d", 10)}, "spare/untouched") == [("risk", "d:1-10")]
+    assert found(tmp_path / "three", alike, "spare/untouched") == [("tidy", "a, b and c")]
+    assert found(tmp_path / "few", {"d.json": export("d", 3)}, "spare/untouched") == []

@@ -158,7 +158,7 @@ def _sockets(enabled: str) -> Example:
     options=(_LEAST,),
 )
 def untouched(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a switch; where most switches have the same ports untouched, one for all, and it is housekeeping."""
+    """Yields one finding a switch; where several have the very same ports untouched, one for these, and it is housekeeping."""
     network = facts.network
     found: dict[str, list[PortRef]] = {}
     for name, refs in network.edge_ports.items():
@@ -166,22 +166,36 @@ def untouched(facts: Facts) -> Iterator[Fault]:
         bare = [r for r in refs if kind(ports[r.port].switching).faces is Faces.UNKNOWN and not ports[r.port].label]
         if len(bare) >= facts.option("spare/untouched", "least"):
             found[name] = bare
-    usual = len(found) > 3 and 2 * len(found) > len(network.switches)
-    for names in [list(found)] if usual else [[n] for n in found]:
-        refs = [r for n in names for r in found[n]]
-        offered = VlanSet.from_mask(reduce(or_, (network.active(n) for n in names)) & network.inhabited)
-        where = f"{names[0]}:{ports_text([r.port for r in refs])}" if len(names) == 1 else joined(names)
-        yield Fault(
-            severity=Severity.TIDY if usual else Severity.RISK,
-            place=where,
-            what=f"{count(len(refs), 'port')} of {joined(names)} {'is' if len(refs) == 1 else 'are'} enabled and nobody configured "
-            f"{'it' if len(refs) == 1 else 'them'}: whoever plugs in is in the default VLAN, and a switch of somebody's own may get "
-            f"{f'all of {vlans(offered)}' if offered else 'whatever is there'}.",
-            mend=f"Shut {'it' if len(refs) == 1 else 'them'}, or set what {'it is' if len(refs) == 1 else 'they are'} for.",
-            evidence=tuple(at(network, r, "enabled, no mode", Setting.ENABLED) for r in refs[:2]),
-            causes=tuple(cause(r, Setting.MODE) for r in refs),
-            ports=len(refs),
+    alike: dict[tuple[str, ...], list[str]] = defaultdict(list)
+    for name, bare in found.items():
+        alike[tuple(r.port for r in bare)].append(name)
+    for names in alike.values():
+        usual = len(names) > _FEW
+        yield from (
+            _left_as_they_came(facts, found, some, usual=usual) for some in ([names] if usual else [[n] for n in names])
         )
+
+
+_FEW = 2
+"""More switches with the very same ports untouched than this are a custom, not a slip."""
+
+
+def _left_as_they_came(facts: Facts, found: dict[str, list[PortRef]], names: list[str], *, usual: bool) -> Fault:
+    network = facts.network
+    refs = [r for n in names for r in found[n]]
+    offered = VlanSet.from_mask(reduce(or_, (network.active(n) for n in names)) & network.inhabited)
+    where = f"{names[0]}:{ports_text([r.port for r in refs])}" if len(names) == 1 else joined(names)
+    return Fault(
+        severity=Severity.TIDY if usual else Severity.RISK,
+        place=where,
+        what=f"{count(len(refs), 'port')} of {joined(names)} {'is' if len(refs) == 1 else 'are'} enabled and nobody configured "
+        f"{'it' if len(refs) == 1 else 'them'}: whoever plugs in is in the default VLAN, and a switch of somebody's own may get "
+        f"{f'all of {vlans(offered)}' if offered else 'whatever is there'}.",
+        mend=f"Shut {'it' if len(refs) == 1 else 'them'}, or set what {'it is' if len(refs) == 1 else 'they are'} for.",
+        evidence=tuple(at(network, r, "enabled, no mode", Setting.ENABLED) for r in refs[:2]),
+        causes=tuple(cause(r, Setting.MODE) for r in refs),
+        ports=len(refs),
+    )
 
 
 _PARKED = "{{trunk: '310,330{}'}}"

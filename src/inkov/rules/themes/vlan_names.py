@@ -14,6 +14,15 @@ from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import by_switch, count, joined, named, vlan_cause, vlans
 
 
+def _both(name: str) -> dict[str, str]:
+    """Two switches joined by a trunk that carries VLAN 310: `tank-sensors` on the first, the given name on the second."""
+    ports = "{1: {access: 310}, u1: {trunk: '310'}}"
+    return {
+        "a.yaml": switch_text("archive", "{310: tank-sensors}", ports),
+        "b.yaml": switch_text("seal-ward", f"{{310: {name}}}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"),
+    }
+
+
 @rule(
     "vlan/unnamed",
     Severity.TIDY,
@@ -72,26 +81,16 @@ def _names(facts: Facts) -> Named:
     why="Two names for one number mean that two people had two things in mind. The frames do not read names: "
     "both groups of stations are in one VLAN.",
     mend="Agree on one name, or renumber one of the two.",
-    breaks=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}, u1: {trunk: '310'}}"),
-            "b.yaml": switch_text("seal-ward", "{310: heating}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"),
-        },
-        place="VLAN 310",
-    ),
-    passes=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}, u1: {trunk: '310'}}"),
-            "b.yaml": switch_text(
-                "seal-ward", "{310: tank-sensors}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"
-            ),
-        }
-    ),
+    breaks=Example(_both("heating"), place="VLAN 310"),
+    passes=Example(_both("tank-sensors")),
 )
 def aliases(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a VLAN."""
     network = facts.network
     all_names = _names(facts)
+    usual_of: dict[str, list[Vid]] = defaultdict(list)
+    for vid, names in all_names.items():
+        usual_of[_usual(names)].append(vid)
     for vid, names in all_names.items():
         if len(names) < 2:
             continue
@@ -99,13 +98,13 @@ def aliases(facts: Facts) -> Iterator[Fault]:
         shown = {n: (network.switches[names[n][0]].vlans or {})[vid].name for n in names}
         usual, odd = by_use[0], by_use[1:]
         on = joined([f"{shown[n]!r} on {joined(names[n], 3)}" for n in odd])
-        theirs = [v for v, others in all_names.items() if v != vid and odd[0] == _usual(others)]
+        theirs = [v for v in usual_of.get(odd[0], ()) if v != vid]
         where = joined([s for n in odd for s in names[n]], 3)
         yield Fault(
             place=f"VLAN {vid}",
             what=f"VLAN {vid} is {shown[usual]!r} on {count(len(names[usual]), 'switch', 'switches')} but {on}"
             + (
-                f", which is the name of VLAN {theirs[0]} everywhere else: the names are mixed up there."
+                f", which is the name of VLAN {theirs[0]} elsewhere: the names are mixed up there."
                 if theirs
                 else ": two groups that think they are apart may share it."
             ),
@@ -136,23 +135,8 @@ def _compared(name: str) -> str:
     looks_for="One VLAN number whose names differ only in capitals or blanks.",
     why="People read them as one name; what looks for a name does not.",
     mend="Spell the name in one way.",
-    breaks=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}, u1: {trunk: '310'}}"),
-            "b.yaml": switch_text(
-                "seal-ward", "{310: Tank-Sensors}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"
-            ),
-        },
-        place="VLAN 310",
-    ),
-    passes=Example(
-        {
-            "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}, u1: {trunk: '310'}}"),
-            "b.yaml": switch_text(
-                "seal-ward", "{310: tank-sensors}", "{u1: {trunk: '310'}}", neighbours="{u1: archive u1}"
-            ),
-        }
-    ),
+    breaks=Example(_both("Tank-Sensors"), place="VLAN 310"),
+    passes=Example(_both("tank-sensors")),
 )
 def spelling(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a VLAN."""
