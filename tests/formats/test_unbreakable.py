@@ -263,3 +263,14 @@ def test_what_was_accepted_does_not_hide_that_others_meet_there(tmp_path):
     ran = run_inkov("audit", ".", "--baseline", "../base.json", cwd=tmp_path)
     assert ran.code == 1
     assert "BREACH  native/mismatch" in ran.out
+
+
+def test_errors_of_one_kind_are_cut_and_counted(tmp_path):
+    write_files(tmp_path, {f"s{n}.yaml": SWITCH.format(f"s{n}") for n in range(3)})
+    plan = "inkov: campus\nname: x\nplan: [{switch: 's*', ports: 1-400, vlan: 310}]\nsegments: {a: {hosts: nobody}}\n"
+    write_files(tmp_path, {"campus.yaml": plan})
+    ran = run_inkov("audit", ".", cwd=tmp_path)
+    lines = ran.err.splitlines()
+    assert (ran.code, len(lines)) == (2, 102)
+    assert lines[-1] == "campus.yaml: and 1097 more errors like these"
+    assert any("there is no host 'nobody'" in line for line in lines)

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from inkov.model.source import Source
 
 _MAX_SHOWN = 400
 _MAX_LIKE = 200
+_MAX_ALIKE = 100
+_NAMED = re.compile(r"'[^']*'|\S*\d\S*|^\S+")
+"""What tells errors of one kind apart: what is quoted, numbers, and the name in front; hints do, too."""
 
 
 class InkovError(Exception):
@@ -45,7 +50,20 @@ class BadInput(InkovError):
         self.problems: tuple[Problem, ...] = tuple(
             sorted(set(problems), key=lambda p: (p.source.file, p.source.line or 0, p.source.path, p.what))
         )
-        super().__init__("\n".join(map(str, self.problems)))
+        super().__init__("\n".join(_lines(self.problems)))
+
+
+def _lines(problems: Iterable[Problem]) -> Iterator[str]:
+    """Yields the problems as lines, of each kind in a file no more than a person reads, and how many more there are."""
+    kinds: Counter[tuple[str, str]] = Counter()
+    for problem in problems:
+        kind = problem.source.file, _NAMED.sub("", problem.what.partition(";")[0])
+        kinds[kind] += 1
+        if kinds[kind] <= _MAX_ALIKE:
+            yield str(problem)
+    for (file, _), n in kinds.items():
+        if n > _MAX_ALIKE:
+            yield f"{file}: and {n - _MAX_ALIKE} more errors like these"
 
 
 def nearest(name: str, known: Iterable[str], listed: int = 16) -> str:
