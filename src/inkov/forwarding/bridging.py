@@ -234,7 +234,7 @@ class Bridging(Plant):
         a port that lets all through, as nobody configured it, none.
         """
         port = self.port(ref)
-        if not carries_tags(port) or ref in self._towards_switches or self._names_a_switch(port.label):
+        if not carries_tags(port) or ref in self._towards_switches or self._names_another(ref.switch, port.label):
             return ()
         listed = memberships(port.switching)
         if listed.bit_count() <= MOST_OF_A_STATION:
@@ -247,8 +247,9 @@ class Bridging(Plant):
         """Ports that hear a switch of the campus, although the link cannot be followed."""
         return frozenset(o.port for o in self.cabling.outside if o.known_switch)
 
-    def _names_a_switch(self, label: str) -> bool:
-        return any(word.partition(":")[0] in self.switches for word in label_words(label))
+    def _names_another(self, own: str, label: str) -> bool:
+        """Tells whether a label names another switch, so that the port is one towards it."""
+        return any((name := word.partition(":")[0]) in self.switches and name != own for word in label_words(label))
 
     def homes(self, vid: Vid) -> Mapping[str, list[PortRef]]:
         """Returns the switches that relay a VLAN and where somebody would miss it, with its member ports there.

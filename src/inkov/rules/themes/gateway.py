@@ -184,7 +184,7 @@ def unfiltered(facts: Facts) -> Iterator[Fault]:
                     yield Fault(
                         place=_place(interface),
                         what=f"The gateway {interface.gateway.shown} of {named(network, vid)} on {interface.device} has no filter for "
-                        f"packets that come {way}; on {other.device} it has {bound[other]!r}.",
+                        f"packets that {'come in' if way == 'in' else 'go out'}; on {other.device} it has {bound[other]!r}.",
                         mend=f"Give it the filter {bound[other]!r} of {other.device}.",
                         evidence=(gateway_fact(interface), gateway_fact(other)),
                         causes=(gateway_cause(interface),),
