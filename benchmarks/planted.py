@@ -439,7 +439,9 @@ def own_boxes() -> Iterator[Variant]:
     yield Variant(
         14, "a priority between the steps", whole("shed-1", tree={"protocol": "rstp", "priority": "5000"}), ("shed-1",)
     )
-    yield Variant(9, "a desk port asks to be a trunk", more("shed-2", "4", mode="negotiated", stance="active"), ("shed-2:4",))
+    yield Variant(
+        9, "a desk port asks to be a trunk", more("shed-2", "4", mode="negotiated", stance="active"), ("shed-2:4",)
+    )
 
 
 def _negotiate(s: School) -> None:
