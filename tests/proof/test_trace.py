@@ -197,3 +197,33 @@ def test_what_is_no_end_is_answered_with_a_hint(site):
         run(site, ROUTED, "192.0.2.99", "desk")
     with pytest.raises(BadInput, match=r"'desc' is no port and no host; .* did you mean 'desk'"):
         run(site, ROUTED, "desc", "desk")
+
+
+FILTERED = {
+    **ROUTED,
+    "a.yaml": ROUTED["a.yaml"].replace("to: 192.0.2.41/32", "to: 192.0.2.32/27"),
+}
+
+
+def test_a_filter_in_front_of_a_device_keeps_packets_from_its_other_addresses(site):
+    view = run(site, FILTERED, "desk", "192.0.2.33")
+    assert view.cause == "stops at a:1: filter f on a drops 192.0.2.5 → 192.0.2.33: ✗ any → 192.0.2.32/27"
+    assert view.there.halt.sources == ("a.yaml:7",)
+    assert run(site, ROUTED, "desk", "192.0.2.33").both
+
+
+def test_what_a_device_sends_itself_does_not_come_in_by_its_own_filter(site):
+    view = run(site, FILTERED, "192.0.2.1", "bench")
+    assert view.there.halt is None
+    assert steps(view.there) == ["a routes", "a in 20", "b in 20"]
+
+
+def test_the_filter_that_is_blamed_is_one_that_the_packet_meets(site):
+    """Another gateway's way out, and an entry that stops some packets only, have no part in it."""
+    a = ROUTED["a.yaml"].replace("10: , 20: , 30: phones", "10: , 20: , 30: phones, 40: ")
+    a = a.replace("20: 192.0.2.33/27}", "20: {address: 192.0.2.33/27, out: g}, 40: {address: 192.0.2.65/27, out: h}}")
+    g = "g: [{action: drop, to: 192.0.2.32/27, only: udp}, {action: drop, to: 192.0.2.32/27}]"
+    a = a.replace("filters: {f:", f"filters: {{h: [{{action: drop}}], {g}, f:")
+    assert run(site, {**ROUTED, "a.yaml": a}, "desk", "bench").cause.endswith(
+        "filter g on a drops 192.0.2.5 → 192.0.2.40: ✗ any → 192.0.2.32/27"
+    )

@@ -102,7 +102,7 @@ def _of_address(network: Network, ip: Ip, text: str, tag: int | None) -> End:
     interface = next((i for i in network.gateways.all if ip in i.gateway.answers), None)
     if interface is None:
         raise UnknownEnd(f"no host and no gateway has the address {text}")
-    return _interface(network, interface, text, ip)
+    return interface_end(network, interface, text, ip)
 
 
 def _device(network: Network, name: str) -> End:
@@ -111,10 +111,11 @@ def _device(network: Network, name: str) -> End:
     if not own:
         raise UnknownEnd(f"{name} has no address in the input; name one of its ports, as {name}:1")
     chosen = next((i for i in own if not network.gateways.serves(i)), own[0])
-    return _interface(network, chosen, name, chosen.gateway.addresses[0].ip)
+    return interface_end(network, chosen, name, chosen.gateway.addresses[0].ip)
 
 
-def _interface(network: Network, interface: Interface, name: str, ip: Ip) -> End:
+def interface_end(network: Network, interface: Interface, name: str = "", ip: Ip | None = None) -> End:
+    """Returns a device's own address as an end."""
     vids = network.gateways.vlans(interface)
     domain = vids[0] if vids else None
     via = next((r.via for r in network.switches[interface.device].routes if r.prefix.prefixlen == 0), None)

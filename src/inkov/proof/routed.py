@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
-from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.proof.ends import End
+from inkov.proof.ends import End, interface_end
 from inkov.proof.leg import Halt, Leg, leg, spread_of
 from inkov.proof.outcome import Passage, Turn
 from inkov.proof.packets import Packet
@@ -29,8 +30,11 @@ def routed_leg(network: Network, start: End, end: End) -> Leg:
     entered, missing = _entered(network, routing, start)
     if missing is not None:
         return missing
-    if any(i.device == end.ref.switch and end.own for i in entered):  # the device keeps what is for itself
-        own = _to(network, start, entered[0], end)
+    keeps = next((i for i in entered if end.own is not None and i.device == end.own.device), None)
+    if keeps is not None:  # the device keeps what is for itself, once its filter lets it in
+        if passes(network.switches[keeps.device].filters, keeps.gateway.inward, packet) is None:
+            return _not_passed(network, start, end, keeps, packet)
+        own = _to(network, start, keeps, end)
         return Leg(own.start, end.ref, own.way, own.halt)
     for arrival in routing.follow(entered, packet, frozenset()):
         first = _to(network, start, next(i for i in entered if i.device == arrival.turns[0].device), end)
@@ -44,7 +48,7 @@ def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Inter
     """Returns the gateways that take what a station sends to other subnets; without one, the leg that says why."""
     reached = spread_of(network, start)
     if start.gateway is None and start.own is not None and network.gateways.serves(start.own):
-        return [start.own], None
+        return [replace(start.own, gateway=replace(start.own.gateway, inward=""))], None  # it does not come in there
     if start.gateway is None:
         why = f"{start.name} has no default gateway in the input, and sends nothing to other subnets"
         source = (start.host.source,) if start.host else ()
@@ -57,7 +61,7 @@ def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Inter
         why = f"{start.name} sends through {start.gateway}, which is no gateway in the input"
         return [], Leg(start.ref, start.ref, (), Halt(start.ref, why, (start.host.source,) if start.host else ()))
     state = network.gateways.state(owners[0])
-    own = leg(network, start, _gateway_end(network, owners[0]))
+    own = leg(network, start, interface_end(network, owners[0]))
     if state.up is not True:
         place = state.source if state.source.file else owners[0].gateway.source
         own = Leg(
@@ -66,22 +70,16 @@ def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Inter
     return [], own
 
 
-def _gateway_end(network: Network, interface: Interface) -> End:
-    vids = network.gateways.vlans(interface)
-    ref = interface.port or PortRef(interface.device, f"VLAN {vids[0] if vids else ''}")
-    return End(str(interface), ref, vids[0] if vids else None, own=interface)
-
-
 def _to(network: Network, start: End, into: Interface, end: End) -> Leg:
     if start.own is not None and start.own.device == into.device:
         return Leg(start.ref, end.ref, ())
-    return leg(network, start, _gateway_end(network, into))
+    return leg(network, start, interface_end(network, into))
 
 
 def _from(network: Network, out: Interface, end: End) -> Leg:
     if end.own is not None and end.own.device == out.device:
         return Leg(end.ref, end.ref, ())
-    return leg(network, _gateway_end(network, out), end)
+    return leg(network, interface_end(network, out), end)
 
 
 def _not_passed(network: Network, start: End, end: End, into: Interface, packet: Packet) -> Leg:
@@ -89,20 +87,17 @@ def _not_passed(network: Network, start: End, end: End, into: Interface, packet:
     way: tuple[Passage | Turn, ...] = _to(network, start, into, end).way
     device, switch = into.device, network.switches[into.device]
     sources: tuple[Source, ...] = (into.gateway.source,)
-    blocking = [
-        (name, switch.filters[name])
-        for g in [into.gateway, *(i.gateway for i in network.gateways.of(device))]
-        for name in dict.fromkeys((g.inward if g is into.gateway else "", g.outward))
-        if name in switch.filters and passes(switch.filters, name, packet) is None
-    ]
+    leads = [g for g in switch.gateways if any(packet.target in a.network for a in g.addresses)]
+    met = dict.fromkeys([into.gateway.inward, *(g.outward for g in leads)])
+    blocking = [n for n in met if n in switch.filters and passes(switch.filters, n, packet) is None]
     if switch.routing is False:
         why = f"{device} does not route"
     elif blocking:
-        name, found = blocking[0]
+        name = blocking[0]
         entry = next(
             e
-            for e in found.entries
-            if not e.accepts
+            for e in switch.filters[name].entries
+            if not (e.accepts or e.only)
             and (e.origin is None or packet.source in e.origin)
             and (e.target is None or packet.target in e.target)
         )
