@@ -136,3 +136,13 @@ def test_files_of_one_device_are_read_together(tmp_path, inkov, place):
         place.format(name="kelp", part="interfaces"),
         place.format(name="kelp", part="vlans"),
     ]
+
+
+def test_a_part_whose_device_is_nowhere_does_not_vanish(tmp_path, inkov):
+    write_files(tmp_path, {"pier.yaml": SWITCH.format("pier"), "kelp.json": json.dumps(containers("kelp")["vlans"])})
+    ran = inkov("prove", ".", "--claim", "together 310")
+    assert (ran.code, ran.err) == (
+        2,
+        "kelp.json: this export holds no interfaces, and no file here holds those of its device\n",
+    )
+    assert "what kelp.json says: it could not be read" in ran.out

@@ -248,7 +248,9 @@ class _Loader:
         for owner, parts in waiting.items():
             if owner is None:
                 for part in parts:
-                    self._reading(part.path).note("a part of an export, and no file holds the ports of its device")
+                    self._reading(part.path).wrong(
+                        "this export holds no interfaces, and no file here holds those of its device"
+                    )
                 continue
             self._join(owner, parts)
 
