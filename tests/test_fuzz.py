@@ -6,11 +6,14 @@
 import os
 import random
 import re
+from collections import Counter
 
 import pytest
+from typer.testing import CliRunner
 
-import inkov
+from inkov.cli.app import app
 from inkov.demo.station import mended
+from inkov.model.errors import BadInput
 
 COUNT = int(os.environ.get("INKOV_FUZZ", "150"))
 TOKENS = [
@@ -83,24 +86,33 @@ def station(tmp_path_factory):
     return folder
 
 
+COMMANDS = ("audit", "prove", "trim", "draft", "links", "ports", "vlans", "gateways", "tree", "recheck")
+
+
 def test_mutated_files_are_read_or_refused(station):
+    """Each mutant goes through one command: it ends with a result or with what is wrong, and with nothing else."""
     rng = random.Random(20261123)
+    proofs = station / "proofs"
+    CliRunner().invoke(app, ["prove", str(station), "--certificate", str(proofs)])
+    certificates = sorted(proofs.iterdir())
     names = [n for n in mended() if n.startswith(PARTS)]
-    read = refused = 0
+    ends = Counter()
     for _ in range(COUNT):
+        command = rng.choice(COMMANDS)
         name = rng.choice(names)
-        path = station / name
+        path = rng.choice(certificates) if command == "recheck" else station / name
         original = path.read_bytes()
         path.write_bytes(rng.choice([rough, gentle, gentle])(rng, original))
-        try:
-            campus = inkov.load(station if "/" not in name else path)
-            inkov.audit(campus)
-            inkov.prove(campus)
-            read += 1
-        except inkov.BadInput as exc:
-            refused += bool(exc.problems)
-        finally:
-            path.write_bytes(original)
-    print(f"\nFuzz: {COUNT} mutated files, {read} read, {refused} refused")
-    assert read
-    assert refused
+        site = station if "/" not in name or command == "recheck" or not rng.randrange(5) else path
+        ran = CliRunner().invoke(app, [command, *([str(path)] if command == "recheck" else []), str(site)])
+        path.write_bytes(original)
+        refused = isinstance(ran.exception, BadInput) and bool(ran.exception.problems)
+        code = 2 if refused else ran.exit_code
+        ended = refused or ran.exception is None or isinstance(ran.exception, SystemExit)
+        assert ended, f"{command} of a mutant of {path.name}: {ran.exception!r}"
+        assert code in {0, 1, 2}, f"{command} of a mutant of {path.name}: {ran.output}"
+        ends[command, code] += 1
+    shown = ", ".join(f"{command} {code}: {count}" for (command, code), count in sorted(ends.items()))
+    print(f"\nFuzz: {COUNT} mutated files; command and exit code: {shown}")
+    assert {command for command, _ in ends} == set(COMMANDS)
+    assert {code for _, code in ends} == {0, 1, 2}

@@ -223,10 +223,12 @@ def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[Che
     Raises:
         BadInput: the site cannot be read, or a certificate is no JSON.
     """
+    from inkov.formats.certificate_document import misformed  # brings pydantic, too
+
     campus = load(site)
     documents = read_json(certificates, "a certificate")
     known = _digests(campus)
-    return [checked_row(path.as_posix(), document, campus, known) for path, document in documents]
+    return [checked_row(path.as_posix(), d, campus, known, misformed(d)) for path, d in documents]
 
 
 def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None = None) -> list[HeardRow]:

@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import stat
 import subprocess
@@ -274,3 +275,54 @@ def test_errors_of_one_kind_are_cut_and_counted(tmp_path):
     assert (ran.code, len(lines)) == (2, 102)
     assert lines[-1] == "campus.yaml: and 1097 more errors like these"
     assert any("there is no host 'nobody'" in line for line in lines)
+
+
+def test_a_demo_that_cannot_be_written_whole_is_not_there_at_all(tmp_path):
+    (tmp_path / "q").mkdir()
+    (tmp_path / "q" / "mended").write_text("a file of mine", "utf-8")
+    ran = run_inkov("demo", "q", cwd=tmp_path)
+    assert (ran.code, ran.out) == (2, "")
+    assert ran.err.startswith("q/mended/campus.yaml: cannot be written: ")
+    assert [p.name for p in (tmp_path / "q").rglob("*")] == ["mended"]
+
+
+def test_certificates_appear_all_or_none(quillfin, tmp_path):
+    proofs = tmp_path / "proofs"
+    (proofs / "card-data-stays-apart.json").mkdir(parents=True)
+    ran = run_inkov("prove", "mended", "--certificate", proofs, cwd=quillfin)
+    assert (ran.code, ran.err) == (
+        2,
+        f"{proofs.as_posix()}/card-data-stays-apart.json: cannot be written: Is a directory\n",
+    )
+    assert [p.name for p in proofs.rglob("*")] == ["card-data-stays-apart.json"]
+
+
+def test_a_trimmed_copy_keeps_who_may_read_each_file(quillfin, tmp_path):
+    site = shutil.copytree(quillfin / "mended", tmp_path / "mended")
+    secret = site / "switches" / "net-loft.yaml"
+    secret.chmod(0o600)
+    assert run_inkov("trim", site, "--apply", tmp_path / "trimmed").code in {0, 1}
+    assert stat.S_IMODE((tmp_path / "trimmed" / "switches" / "net-loft.yaml").stat().st_mode) == 0o600
+
+
+def test_text_of_configurations_makes_no_links_and_no_placeholders_in_sarif(tmp_path):
+    """SARIF 2.1.0, 3.11.5 and 3.11.6: braces are doubled, brackets and backslashes escaped."""
+    text = SWITCH.format("ward").replace("310: tills", "310: '[x](http://192.0.2.1) {0}'").replace("{u: ", "{") + "lags: {}\n"
+    text = text.replace("u: {trunk: '310'}", "u: {trunk: '310-311', native: 310}")
+    write_files(tmp_path, {"ward.yaml": text})
+    said = json.loads(run_inkov("audit", ".", "--format", "sarif", cwd=tmp_path).out)["runs"][0]["results"]
+    facts = [p["message"]["text"] for r in said for p in [*r["locations"], *r.get("relatedLocations", ())] if "message" in p]
+    whole = " ".join([r["message"]["text"] for r in said] + facts)
+    assert "[x](" not in whole.replace("\\[x\\](", "")
+    assert "\\[x\\](http://192.0.2.1) {{0}}" in whole
+
+
+def test_hosts_that_a_reader_cannot_tell_apart_are_refused(tmp_path):
+    campus = "inkov: campus\nname: c\nswitches: [ward.yaml]\nhosts:\n"
+    campus += "  - {name: till-1, port: 'ward:1'}\n  - {name: t\u0456ll-1, port: 'ward:1'}\n  - {name: TILL-1, port: 'ward:1'}\n"
+    write_files(tmp_path, {"ward.yaml": SWITCH.format("ward"), "campus.yaml": campus})
+    ran = run_inkov("audit", ".", cwd=tmp_path)
+    assert ran.code == 2
+    assert ran.err == (
+        "campus.yaml:6: hosts/1: the host 't\\u0456ll-1' looks like 'till-1' in line 5; one needs another name\n"
+    )

@@ -12,6 +12,7 @@ from inkov.formats.reading import Reading
 from inkov.formats.yamltext import load
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
+from inkov.store.writing import write_set
 
 
 def faults() -> list[dict[str, Any]]:
@@ -62,13 +63,7 @@ def write(folder: Path) -> None:
     if other:
         what = "is there already with other content; name another folder, or remove it"
         raise BadInput(Problem(Source(p.as_posix()), what) for p in other)
-    try:
-        for path, text in wanted.items():
-            path.parent.mkdir(parents=True, exist_ok=True)
-            path.write_text(text, "utf-8", newline="\n")
-    except OSError as exc:
-        what = f"cannot be written: {exc.strerror or 'error'}"
-        raise BadInput([Problem(Source(folder.as_posix()), what)]) from None
+    write_set(wanted)
 
 
 def _read(path: Path) -> str:

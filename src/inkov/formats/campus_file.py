@@ -34,7 +34,7 @@ from inkov.model.campus import (
     Waiver,
 )
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, port_in
+from inkov.model.names import PortRef, by_look, looks, port_in
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
@@ -176,6 +176,10 @@ class CampusFile:
 
     def segments(self, switches: Mapping[str, Switch], hosts: Mapping[str, Host]) -> dict[str, Segment]:
         """Returns the segments by name, in the order of the file; records ports and hosts that do not exist."""
+        seen = by_look(self.document.segments)
+        for name in self.document.segments:
+            if (twin := seen[looks(name)]) != name:
+                self._wrong(f"the segment {name!a:.60} looks like {twin!a:.60}; one needs another name", "segments", name)
         return {name: self._segment(name, entry, switches, hosts) for name, entry in self.document.segments.items()}
 
     def _segment(

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
 from inkov.formats.fields import Document
+from inkov.formats.reading import Reading
+from inkov.formats.validated import validated
+from inkov.formats.yamltext import Lines
 
 
 class ApartPart(Document):
@@ -79,3 +82,16 @@ class TogetherCertificate(NodePart):
     claim: TogetherPart
     inputs: dict[str, str] = Field(description="File to its SHA-256 digest.")
     assumed: list[str]
+
+
+def misformed(document: Any) -> str:  # noqa: ANN401 - foreign data
+    """Says what in a document is not in the form of a certificate; empty when all is."""
+    claim = document.get("claim") if isinstance(document, dict) else None
+    together = isinstance(claim, dict) and claim.get("kind") == "together"
+    reading = Reading("")
+    validated(TogetherCertificate if together else ApartCertificate, document, Lines(), reading)
+    return next((f"this is not in the form of a certificate: {_at(p.source.path)}{p.what}" for p in reading.problems), "")
+
+
+def _at(path: str) -> str:
+    return f"{path[:100]}: " if path else ""

@@ -14,7 +14,7 @@ from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
 from inkov.model.campus import Host
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, looks
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 
@@ -64,6 +64,7 @@ def placed(
 ) -> dict[str, Host]:
     """Returns the hosts whose port exists, by name; records the others."""
     hosts: dict[str, Host] = {}
+    seen: dict[str, str] = {}
     for entry, source in entries:
 
         def wrong(what: str, source: Source = source) -> None:
@@ -80,6 +81,9 @@ def placed(
             wrong(f"{ref.switch} has no port {ref.port!r}{nearest(ref.port, ports)}")
         elif entry.name in hosts:
             wrong(f"a second host named {entry.name!r}; the first is in line {hosts[entry.name].source.line}")
+        elif twin := seen.get(looks(entry.name)):
+            wrong(f"the host {entry.name!a} looks like {twin!a} in line {hosts[twin].source.line}; one needs another name")
         else:
+            seen[looks(entry.name)] = entry.name
             hosts[entry.name] = Host(entry.name, ref, entry.address, entry.gateway, entry.mac.lower(), source)
     return hosts

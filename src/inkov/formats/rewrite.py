@@ -80,6 +80,7 @@ def _write(files: Mapping[str, Path], edits: Mapping[str, Mapping[str, str]], ma
         target = made / name
         target.parent.mkdir(parents=True, exist_ok=True)
         target.write_bytes(data)
+        shutil.copymode(path, target)
     if problems:
         raise BadInput(problems)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Container, Iterable, Mapping
 from functools import lru_cache
 from typing import NamedTuple
@@ -72,6 +73,31 @@ def _follows(before: str, after: str) -> bool:
     stem = before.rstrip("0123456789")
     number = before[len(stem) :]
     return bool(number) and after == f"{stem}{int(number) + 1}"
+
+
+# Letters of other scripts that look like a Latin one (UTS 39, section 4, cut to what names are made of).
+_LOOKS = str.maketrans(
+    "аеорсухіјѕԁһкмтвнг" "αορνικτυχεβηγ",  # noqa: RUF001
+    "aeopcyxijsdhkmtbhr" "aopviktyxebhy",
+)
+
+
+def looks(name: str) -> str:
+    """Returns what a name looks like: two names that a reader cannot tell apart give the same text (UTS 39, section 4).
+
+    Case counts: names that differ in nothing else are different names.
+    """
+    text = unicodedata.normalize("NFKC", name)
+    text = "".join(c for c in text if unicodedata.category(c) != "Cf")
+    return "".join(c.translate(_LOOKS) if c.islower() else c.lower().translate(_LOOKS).upper() for c in text)
+
+
+def by_look(names: Iterable[str]) -> dict[str, str]:
+    """Returns the first of some names for everything that they look like."""
+    made: dict[str, str] = {}
+    for name in names:
+        made.setdefault(looks(name), name)
+    return made
 
 
 def label_words(label: str) -> list[str]:

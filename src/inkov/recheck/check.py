@@ -9,10 +9,10 @@ from ipaddress import ip_network
 from typing import Any
 
 from inkov.model.campus import Campus
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, by_look, looks
 from inkov.model.switch import Bridged, Negotiated, Stance, Tunnel
 from inkov.recheck.claim import assumptions, checked, sentence
-from inkov.recheck.frames import Frames, Malformed, Set, places, read_set
+from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
 from inkov.recheck.stations import Stations
@@ -43,7 +43,13 @@ def check(campus: Campus, certificate: Any) -> Checked:
         claim = certificate["claim"]
         checked(claim)
         result.claim = sentence(claim)
+        names = [c.name for c in campus.claims]
         stated = next((c.data for c in campus.claims if c.name == claim["name"]), claim)
+        for some, known in (([claim["name"]], names), (claim["segments"], campus.segments)):
+            seen = by_look(known)
+            for name in some:
+                if (twin := seen.get(looks(name), name)) != name:
+                    raise Malformed(f"{name!a:.60} is not the {twin!a:.60} of the campus file, though it looks like it")
         if certificate["inkov"] != "certificate" or certificate["version"] != 1:
             raise Malformed("this is no certificate of version 1")
         if stated != claim:
@@ -102,7 +108,7 @@ class _Apart:
         if name not in self.sets:
             if name not in self.data:
                 raise Malformed(f"there is no closed set for {name}")
-            made = read_set(self.data[name])
+            made = self.frames.read(self.data[name])
             if hole := self.frames.hole(made, starts()):
                 raise Malformed(f"the set of {name} has a hole: {hole}")
             self.sets[name] = made

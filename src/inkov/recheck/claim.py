@@ -33,6 +33,8 @@ def checked(claim: Any) -> None:
             raise Malformed("the claim survives no number of failures that there is")
         return
     pairs = claim["pairs"]
+    if len({frozenset(p) for p in pairs}) < len(pairs):
+        raise Malformed("the claim has a pair twice")
     if not pairs or not all(len(p) == 2 and p[0] != p[1] and set(p) <= set(names) for p in pairs):
         raise Malformed("the claim has no pairs of its segments")
     if claim["facing"] not in {"honest", "hostile"}:

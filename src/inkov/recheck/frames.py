@@ -10,36 +10,17 @@ from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Unstated
 from inkov.model.vlanset import ALL
-from inkov.recheck.ports import ANY, Inside, Ports
+from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports
 from inkov.recheck.wiring import Wiring, lag_forms, up
 
 Set: TypeAlias = dict[str, dict[str, set[Inside]]]
 """Switch to port of arrival, or `*` for frames that start there, to frames."""
 
+_MANY = 500_000  # frames of a set that are worth reading
+
 
 class Malformed(Exception):
     """A certificate that is not in the form; the message says what is wrong."""
-
-
-def read_set(data: Any) -> Set:
-    """Reads a closed set as a certificate writes it.
-
-    Raises:
-        Malformed: it is none.
-    """
-    made: Set = {}
-    try:
-        for switch, ports in data.items():
-            for port, by_inside in ports.items():
-                frames = made.setdefault(switch, {}).setdefault(port, set())
-                for inside, domains in by_inside.items():
-                    tags = (ANY,) if inside == "any" else tuple(map(int, filter(None, inside.split("."))))
-                    for span in domains.split(","):
-                        low, _, high = span.partition("-")
-                        frames.update((d, tags) for d in range(int(low), min(int(high or low), 4094) + 1))
-    except (AttributeError, ValueError, TypeError):
-        raise Malformed("a closed set is not in the form") from None
-    return made
 
 
 class Frames:
@@ -66,6 +47,41 @@ class Frames:
         for name, heard_by in ({} if ports.sure else made.strangers).items():
             for ref in heard_by:
                 self._join(ref, PortRef(name, f"? towards {ref}"))
+
+    def read(self, data: Any) -> Set:
+        """Reads a closed set as a certificate writes it.
+
+        Raises:
+            Malformed: it is none, or names frames that no switch of the campus can have.
+        """
+        made: Set = {}
+        count = 0
+        try:
+            for switch, ports in data.items():
+                domains = self._domains(switch)
+                for port, by_inside in ports.items():
+                    frames = made.setdefault(switch, {}).setdefault(port, set())
+                    for inside, spans in by_inside.items():
+                        tags = (ANY,) if inside == "any" else tuple(map(int, filter(None, inside.split("."))))
+                        for span in spans.split(","):
+                            low, _, high = span.partition("-")
+                            some = range(int(low), min(int(high or low), 4094) + 1)
+                            count += len(some)
+                            if count > _MANY:
+                                raise Malformed(f"a closed set names more than {_MANY} frames")
+                            if not domains.issuperset(some) or len(tags) > DEEPEST:
+                                raise Malformed(f"a closed set names {span} on {switch!a:.60}, which relays no such frames")
+                            frames.update((d, tags) for d in some)
+        except (AttributeError, ValueError, TypeError):
+            raise Malformed("a closed set is not in the form") from None
+        return made
+
+    def _domains(self, switch: str) -> set[int]:
+        """Returns the domains that frames on a device may be in: all on one that is known by name only."""
+        everything = {0, *ALL}
+        if switch not in self.campus.switches:
+            return everything
+        return {d for d in everything if self.ports.relays(switch, d)}
 
     def _join_loose(self, made: Wiring, a: PortRef, b: PortRef) -> None:
         """Joins the cables of a LAG that may not form one by one."""

@@ -163,7 +163,7 @@ def _sarif_result(finding: FindingView, index: int, lines: Lines) -> dict[str, A
         "ruleId": finding.rule,
         "ruleIndex": index,
         "level": _LEVELS[finding.severity],
-        "message": {"text": f"{finding.what} {finding.mend}"},
+        "message": {"text": _sarif_text(f"{finding.what} {finding.mend}")},
         "locations": [{**(places[0] if places else {}), "logicalLocations": logical}],
         "partialFingerprints": {"inkov/v1": finding.id},
         "properties": {
@@ -184,7 +184,15 @@ def _sarif_place(seen: EvidenceView, lines: Lines) -> dict[str, Any]:
     line = _line(seen, lines)
     if line is not None:
         where["region"] = {"startLine": line}
-    return {"physicalLocation": where, "message": {"text": seen.fact}}
+    return {"physicalLocation": where, "message": {"text": _sarif_text(seen.fact)}}
+
+
+_SARIF = str.maketrans({"\\": r"\\", "[": r"\[", "]": r"\]", "{": "{{", "}": "}}"})
+
+
+def _sarif_text(text: str) -> str:
+    """Returns text in which nothing is a placeholder or a link (SARIF 2.1.0, 3.11.5 and 3.11.6)."""
+    return text.translate(_SARIF)
 
 
 def _uri(name: str) -> str:

@@ -1,4 +1,4 @@
-"""JSON documents that runs keep, such as certificates: each written whole or not at all."""
+"""JSON documents that runs keep, such as certificates."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any
 
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
-from inkov.store.writing import write_text
+from inkov.store.writing import write_set
 
 _MAX_BYTES = 256 * 1024 * 1024
 
@@ -21,18 +21,12 @@ def digest(path: Path) -> str:
 
 
 def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
-    """Writes documents into a folder, by file name.
+    """Writes documents into a folder, by file name: all or none.
 
     Raises:
         BadInput: they cannot be written.
     """
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as exc:
-        problem = f"cannot be written: {exc.strerror or 'error'}"
-        raise BadInput([Problem(Source(folder.as_posix()), problem)]) from None
-    for name, document in documents.items():
-        write_text(folder / name, json.dumps(document, indent=1, ensure_ascii=False) + "\n")
+    write_set({folder / n: json.dumps(d, indent=1, ensure_ascii=False) + "\n" for n, d in documents.items()})
 
 
 def read_json(paths: Iterable[Path], what: str) -> list[tuple[Path, Any]]:

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import stat
 import tempfile
+from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 
 from inkov.model.errors import BadInput, Problem
@@ -14,6 +17,37 @@ from inkov.model.source import Source
 def write_text(path: Path, text: str) -> None:
     """Writes a text file as `write_bytes` does, in UTF-8."""
     write_bytes(path, text.encode("utf-8"))
+
+
+def write_set(texts: Mapping[Path, str]) -> None:
+    """Writes text files that belong together, in UTF-8: all of them appear or none, and no folder stays for nothing.
+
+    Raises:
+        BadInput: they cannot be written.
+    """
+    made: list[Path] = []
+    scratches: dict[Path, Path] = {}
+    here = Path()
+    try:
+        for name, text in texts.items():
+            here = name.resolve() if name.is_symlink() else name
+            missing = [p for p in here.parents if not p.exists()]
+            for folder in reversed(missing):
+                folder.mkdir()
+                made.append(folder)
+            if here.is_dir():
+                raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR))
+            scratches[here] = scratch = here.with_name(f".{here.name[:100]}.{os.getpid()}")
+            scratch.write_text(text, "utf-8", newline="\n")
+        for here, scratch in scratches.items():
+            scratch.replace(here)
+        made.clear()
+    except OSError as exc:
+        raise BadInput([Problem(Source(here.as_posix()), f"cannot be written: {exc.strerror or 'error'}")]) from None
+    finally:
+        for undo in [*(s.unlink for s in scratches.values()), *(f.rmdir for f in reversed(made))]:
+            with suppress(OSError):
+                undo()
 
 
 def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:

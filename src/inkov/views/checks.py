@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from inkov.model.campus import Campus
-from inkov.recheck.check import check
+from inkov.recheck.check import Checked, check
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +34,7 @@ def checked_row(
     document: Any,  # noqa: ANN401 - foreign data
     campus: Campus,
     known: Mapping[str, str],
+    misformed: str = "",
 ) -> CheckedRow:
     """Checks one certificate.
 
@@ -42,8 +43,9 @@ def checked_row(
         document: the decoded JSON.
         campus: what it is checked against.
         known: file to digest of that campus.
+        misformed: what in it is not in the form; nothing else of it is looked at then.
     """
-    result = check(campus, document)
+    result = Checked(reasons=[misformed]) if misformed else check(campus, document)
     claim, inputs = (_mapping(document, key) for key in ("claim", "inputs"))
     names = claim.get("segments")
     return CheckedRow(
