@@ -1,7 +1,7 @@
 """One packet at a time through gateways, from the handbook alone; layer 2 is the frame simulator's."""
 
 from inkov.model.names import PortRef
-from inkov.model.switch import Routed
+from inkov.model.switch import Kind, Routed
 from simulator import Frame, egress, ingress, passes, relays
 
 PORTLESS = "vlan"
@@ -83,13 +83,49 @@ def let_through(switch, name, packet):
     raise AssertionError("filters of random campuses end with an entry for all")
 
 
+def managed(campus, vid):
+    """The switches that are stations of a VLAN by the one address they have: for managing them, as they route nothing."""
+    return [
+        s.name
+        for s in campus.switches.values()
+        if s.kind is not Kind.ROUTER and not s.routing and {g.vid for g in s.gateways} == {vid}
+        for g in s.gateways
+        if not g.port and up(campus, s.name, g)
+    ]
+
+
 def delivered(campus, starts, packet):
     """Everywhere (switch, VLAN) a packet ends up in, when its frames start in some places."""
-    gateways = [(s.name, g) for s in campus.switches.values() for g in s.gateways]
+    return passed_on(campus, taken_by(campus, starts), packet)[0]
+
+
+def taken_by(campus, starts):
+    """The gateways that take a frame that starts in some places."""
     places, left = spread(campus, starts)
-    todo = [(d, g) for d, g in gateways if up(campus, d, g) and hears(campus, d, g, places, left)]
+    every = [(s.name, g) for s in campus.switches.values() for g in s.gateways]
+    return [(d, g) for d, g in every if up(campus, d, g) and hears(campus, d, g, places, left)]
+
+
+def exits(campus):
+    """The gateways behind which there is a next hop that is no device of the campus: packets come in there, too."""
+    return [
+        (s.name, g)
+        for s in campus.switches.values()
+        for g in s.gateways
+        if up(campus, s.name, g)
+        and any(r.via in a.network and not owned(campus, r.via) for r in s.routes for a in g.addresses)
+    ]
+
+
+def owned(campus, ip):
+    return any(a.ip == ip for s in campus.switches.values() for g in s.gateways for a in g.addresses)
+
+
+def passed_on(campus, todo, packet):
+    """Everywhere (switch, VLAN) a packet ends up in that some gateways take, and the next hops outside it is sent to."""
+    gateways = [(s.name, g) for s in campus.switches.values() for g in s.gateways]
     seen = {id(g) for _, g in todo}
-    reached = set()
+    reached, gone = set(), set()
     while todo:
         device, into = todo.pop()
         switch = campus.switches[device]
@@ -115,9 +151,11 @@ def delivered(campus, starts, packet):
             if via is None:
                 reached |= places
                 continue
+            if not owned(campus, via):
+                gone.add((device, via))
             for name, g in gateways:
                 owns = any(a.ip == via for a in g.addresses) and up(campus, name, g)
                 if owns and id(g) not in seen and hears(campus, name, g, places, left):
                     seen.add(id(g))
                     todo.append((name, g))
-    return reached
+    return reached, gone

@@ -1,5 +1,6 @@
 """Random campuses with gateways, static routes and filters."""
 
+import dataclasses
 from ipaddress import ip_interface, ip_network
 
 from hypothesis import strategies as st
@@ -31,6 +32,17 @@ def gateways(draw, number, port=""):
     names = draw(st.sampled_from(["", "", "f"])), draw(st.sampled_from(["", "", "f"]))
     address = ip_interface(f"{host}/{SUBNETS[vid].prefixlen}")
     return Gateway(vid, (address,), port, inward=names[0], outward=names[1])
+
+
+def leading_out(campus):
+    """The campus with a default route out of it at its first device that has a gateway: to an address nobody has."""
+    for switch in campus.switches.values():
+        for gateway in switch.gateways:
+            way = Route(ip_network("0.0.0.0/0"), SUBNETS[gateway.vid].network_address + 6)
+            kept = tuple(r for r in switch.routes if r.prefix != way.prefix)
+            changed = dataclasses.replace(switch, routes=(*kept, way), routing=True)
+            return dataclasses.replace(campus, switches={**campus.switches, switch.name: changed})
+    return campus
 
 
 @st.composite
@@ -67,6 +79,7 @@ def routed_campuses(draw):
             routes=tuple({r.prefix: r for r in routes}.values()),
             filters={"f": draw(filters())},
             origin=origin,
+            unstated_habits=frozenset(),
         )
         if n:
             cables.append(Cable(PortRef(f"s{n - 1}", "u1"), PortRef(f"s{n}", "u0"), source))
@@ -82,6 +95,7 @@ def routed_campuses(draw):
         routing=True,
         filters={"f": draw(filters())},
         origin=origin,
+        unstated_habits=frozenset(),
     )
     cables.append(Cable(PortRef("r", "e"), PortRef(f"s{count - 1}", "u1"), source))
     segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source, subnets=(SUBNETS[v],)) for v in VLANS}

@@ -173,6 +173,7 @@ def test_campus_example(site):
         "archive, tills, kiosks apart",
         "tills, archive only through watchtower",
         "till-1, kiosks together",
+        "tills, internet apart",
     ]
     assert campus.claims[3].pairs == [("archive", "tills"), ("archive", "kiosks")]
     assert campus.claims[4].through == ("watchtower",)

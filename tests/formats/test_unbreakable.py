@@ -307,11 +307,16 @@ def test_a_trimmed_copy_keeps_who_may_read_each_file(quillfin, tmp_path):
 
 def test_text_of_configurations_makes_no_links_and_no_placeholders_in_sarif(tmp_path):
     """SARIF 2.1.0, 3.11.5 and 3.11.6: braces are doubled, brackets and backslashes escaped."""
-    text = SWITCH.format("ward").replace("310: tills", "310: '[x](http://192.0.2.1) {0}'").replace("{u: ", "{") + "lags: {}\n"
+    text = (
+        SWITCH.format("ward").replace("310: tills", "310: '[x](http://192.0.2.1) {0}'").replace("{u: ", "{")
+        + "lags: {}\n"
+    )
     text = text.replace("u: {trunk: '310'}", "u: {trunk: '310-311', native: 310}")
     write_files(tmp_path, {"ward.yaml": text})
     said = json.loads(run_inkov("audit", ".", "--format", "sarif", cwd=tmp_path).out)["runs"][0]["results"]
-    facts = [p["message"]["text"] for r in said for p in [*r["locations"], *r.get("relatedLocations", ())] if "message" in p]
+    facts = [
+        p["message"]["text"] for r in said for p in [*r["locations"], *r.get("relatedLocations", ())] if "message" in p
+    ]
     whole = " ".join([r["message"]["text"] for r in said] + facts)
     assert "[x](" not in whole.replace("\\[x\\](", "")
     assert "\\[x\\](http://192.0.2.1) {{0}}" in whole

@@ -1,37 +1,52 @@
 """Layer 3: the prover against the packet simulator on random campuses, and what it says on small ones."""
 
 import dataclasses
+from collections import Counter
 from ipaddress import ip_address, ip_network
 from itertools import permutations, product
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 
 import inkov
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart, Cable
+from inkov.model.campus import Apart, Cable, Segment, Together
 from inkov.model.names import PortRef
 from inkov.model.vlanset import VlanSet
+from inkov.proof.certificate import certificate
 from inkov.proof.outcome import Broken, CannotTell, Proved, Turn
-from inkov.proof.prove import prove
-from layer3_simulator import delivered
+from inkov.proof.outside import NO_WAY
+from inkov.proof.prove import Prover, prove
+from inkov.recheck.check import check
+from layer3_simulator import delivered, exits, managed, passed_on, taken_by
 from proof_sides import hearers, senders
-from routed import SUBNETS, VLANS, routed_campuses
+from routed import SUBNETS, VLANS, leading_out, routed_campuses
 from simulator import Frame, ingress
 from strategies import source
 
 
 def gets(campus, a, b):
     """Whether any packet of VLAN a is heard in VLAN b by way of gateways, with every address of both tried."""
-    starts = []
-    for ref, tags in senders(campus, a):
-        far = next((c.b if c.a == ref else c.a for c in campus.cables if ref in {c.a, c.b}), None)
-        if (entered := ingress(campus, ref, tags, far)) is not None:
-            starts.append(Frame(ref.switch, *entered, ref))
-    theirs = {(ref.switch, b) for ref in hearers(campus, b)}
+    theirs = hearing(campus, b)
+    starts = starting(campus, a)
     return any(
         delivered(campus, starts, packet) & theirs for packet in product(list(SUBNETS[a])[::2], list(SUBNETS[b])[::2])
     )
+
+
+def starting(campus, vid):
+    """Where frames of the stations of a VLAN start."""
+    starts = []
+    for ref, tags in senders(campus, vid):
+        far = next((c.b if c.a == ref else c.a for c in campus.cables if ref in {c.a, c.b}), None)
+        if (entered := ingress(campus, ref, tags, far)) is not None:
+            starts.append(Frame(ref.switch, *entered, ref))
+    return starts + [Frame(name, vid, (), PortRef(name, "vlan")) for name in managed(campus, vid)]
+
+
+def hearing(campus, vid):
+    """The places whose frames the stations of a VLAN hear."""
+    return {(ref.switch, vid) for ref in hearers(campus, vid)} | {(name, vid) for name in managed(campus, vid)}
 
 
 @given(routed_campuses())
@@ -50,6 +65,53 @@ def test_apart_at_layer_3_is_what_the_packet_simulator_sees(campus):
             case CannotTell(missing=missing):
                 assert missing
                 assert not any(meet)
+
+
+OUTSIDE = [ip_address(a) for a in ("203.0.113.9", "192.0.2.9", "192.0.2.100", "192.0.2.200")]
+"""An address of each class that the prefixes of the random campuses leave outside of their subnets."""
+beyond = Counter()
+
+
+@settings(max_examples=max(60, settings.default.max_examples))
+@given(routed_campuses().map(leading_out))
+def test_what_leaves_the_campus_and_comes_in_is_what_the_packet_simulator_sees(campus):
+    internet = Segment("internet", VlanSet(), source, frozenset(), outside=True)
+    campus = dataclasses.replace(campus, segments={**campus.segments, "internet": internet})
+    network = Network(campus)
+    for v in VLANS:
+        own, theirs = list(SUBNETS[v])[::2], hearing(campus, v)
+        starts, ways_in = starting(campus, v), exits(campus)
+        takes = taken_by(campus, starts)
+        out = {p for p in product(own, OUTSIDE) if passed_on(campus, list(takes), p)[1]}
+        back = {p for p in product(OUTSIDE, own) if passed_on(campus, list(ways_in), p)[0] & theirs}
+        apart, together = prove(
+            network,
+            [Apart("x", (f"v{v}", "internet"), layers=frozenset({3})), Together("y", (f"v{v}", "internet"))],
+        )
+        beyond[type(apart.outcome).__name__, type(together.outcome).__name__] += 1
+        match apart.outcome:
+            case Proved():
+                assert not out
+                assert not back
+            case Broken(witnesses=(witness,)):
+                assert out if witness.start == f"v{v}" else back
+                assert witness.both == bool(out and back)
+            case CannotTell(missing=missing):
+                assert missing
+                assert not out
+                assert not back
+        match together.outcome:
+            case Proved():
+                assert any((t, s) in back for s, t in out)
+            case Broken():
+                (whole,) = prove(network, [Together("z", (f"v{v}",))])
+                assert not isinstance(whole.outcome, Proved) or not any((t, s) in back for s, t in out)
+
+
+def test_ways_out_are_tried_often_enough():
+    """Run after the test above: every outcome was among what it compared."""
+    assert {apart for apart, _ in beyond} == {"Proved", "Broken", "CannotTell"}, beyond
+    assert {together for _, together in beyond} >= {"Proved", "Broken"}, beyond
 
 
 HEAD = "inkov: switch\nname: core\nvlans: {10: , 20: }\nports: {1: {access: 10}, 2: {access: 20}}\n"
@@ -121,6 +183,94 @@ def test_a_next_hop_outside_the_campus_may_send_packets_anywhere(site):
     (verdict,) = inkov.prove(campus, ["apart 10 20"])
     assert isinstance(verdict.outcome, CannotTell)
     assert verdict.outcome.missing == ("what the device at 192.0.2.130 does with packets is not known",)
+
+
+CORE = (
+    "inkov: switch\nname: core\nvlans: {10: , 20: , 90: }\nports: {1: {access: 10}, 2: {access: 20}, u: {access: 90}}\n"
+    "gateways: {10: {address: 192.0.2.1/27, in: f, out: f}, 20: 192.0.2.33/27, 90: 198.51.100.2/30}\n"
+    "filters: {f: [{action: accept, from: 192.0.2.0/26, to: 192.0.2.0/26}, {action: drop}]}\nrouting: true\n"
+)
+LEAD = "routes: [{to: 0.0.0.0/0, via: 198.51.100.1}]\n"
+INTERNET = "inkov: campus\nname: c\nsegments: {accounts: {vlan: 10}, data: {vlan: 20}, internet: {outside: true}}\n"
+
+
+@pytest.mark.parametrize(
+    ("core", "claim", "outcome", "says"),
+    [
+        (CORE + LEAD, "apart accounts internet", Proved, "filters"),
+        (CORE + LEAD, "apart accounts internet facing hostile", Broken, "IPv4Address('192.0.2."),
+        (CORE + LEAD, "together accounts internet", Broken, "no packet gets to internet and back"),
+        (CORE + LEAD, "apart data internet", Broken, "route via 198.51.100.1"),
+        (CORE + LEAD, "together data internet", Proved, "packets of each of its stations get to internet"),
+        (CORE, "apart data internet", CannotTell, NO_WAY),
+        (
+            CORE + "learns-routes: true\n",
+            "together data internet",
+            CannotTell,
+            "whether packets of data get to internet",
+        ),
+        (CORE + LEAD, "apart data internet layer 2", CannotTell, "known by routes alone"),
+        (CORE.replace("f, out: f", "f") + LEAD, "apart accounts internet", Broken, "203.0.113.9"),
+        (CORE + LEAD, "apart all", Broken, "accounts"),
+    ],
+)
+def test_what_lies_outside_is_a_segment(site, core, claim, outcome, says):
+    campus = inkov.load(site({"core.yaml": core, "campus.yaml": INTERNET}))
+    (verdict,) = inkov.prove(campus, [claim])
+    assert isinstance(verdict.outcome, outcome)
+    assert says in str(verdict)
+    assert claim != "apart all" or "internet" not in str(verdict)
+
+
+EDGE = (
+    "inkov: switch\nname: {0}\nvlans: {{10: , 5: }}\nports: {{1: {{access: 10}}, u: {{trunk: '5,10'{2}}}}}\n"
+    "gateways: {{5: 192.0.2.{1}/27}}\nneighbours: {{u: core {0}}}\n"
+)
+MIDDLE = (
+    "inkov: switch\nname: core\nvlans: {10: , 5: }\nports: {hall: {trunk: '5,10'}, ward: {trunk: '5,10'}}\n"
+    "gateways: {10: {address: 198.51.100.1/24, in: f}, 5: {address: 192.0.2.1/27, in: g}}\n"
+    "routing: true\nfilters: {f: [{action: drop, to: 192.0.2.0/27}, {action: accept}], g: [{action: drop}]}\n"
+)
+MANAGED = "inkov: campus\nname: c\nsegments: {students: {vlan: 10}, mgmt: {vlan: 5}}\n"
+
+
+@pytest.mark.parametrize(
+    ("hall", "middle", "claim", "outcome", "says"),
+    [
+        ("", MIDDLE, "apart students mgmt", Proved, "filters"),
+        ("", MIDDLE.replace(", in: f", ""), "apart students mgmt", Broken, "198.51.100.2"),
+        (
+            ", native: 5",
+            MIDDLE.replace("{hall: {trunk: '5,10'}", "{hall: {trunk: '5,10', native: 10}"),
+            "apart students mgmt",
+            Broken,
+            "hall",
+        ),
+        ("", MIDDLE, "together mgmt", Proved, "each of its 2 ports on 2 switches"),
+        ("", MIDDLE.replace("hall: {trunk: '5,10'}", "hall: {trunk: '10'}"), "together mgmt", Broken, "hall"),
+        (", enabled: false", MIDDLE, "together mgmt", Broken, "its address 192.0.2.2/27 is down"),
+        ("", MIDDLE, "together students mgmt", Broken, "no gateway passes packets"),
+    ],
+)
+def test_switches_are_stations_of_the_vlan_they_are_managed_in(site, hall, middle, claim, outcome, says):  # noqa: PLR0917
+    files = {"hall.yaml": EDGE.format("hall", 2, hall), "ward.yaml": EDGE.format("ward", 3, ""), "core.yaml": middle}
+    campus = inkov.load(site({**files, "campus.yaml": MANAGED}))
+    (verdict,) = inkov.prove(campus, [claim])
+    assert isinstance(verdict.outcome, outcome), verdict
+    assert says in str(verdict)
+    document = certificate(Prover(Network(campus)), verdict, {})
+    assert document is None or (check(campus, document).reasons == []) is (outcome is Proved)
+
+
+def test_a_forged_proof_that_forgets_the_switches_themselves_is_refused(site):
+    files = {"hall.yaml": EDGE.format("hall", 2, ""), "ward.yaml": EDGE.format("ward", 3, ""), "core.yaml": MIDDLE}
+    campus = inkov.load(site({**files, "campus.yaml": MANAGED}))
+    (verdict,) = inkov.prove(campus, ["apart students mgmt facing hostile"])
+    document = certificate(Prover(Network(campus)), verdict, {})
+    opened = inkov.load(site({**files, "core.yaml": MIDDLE.replace(", in: f", ""), "campus.yaml": MANAGED}))
+    assert check(campus, document).reasons == []
+    (reason,) = check(opened, document).reasons
+    assert "is heard by mgmt at hall" in reason
 
 
 def test_segments_by_ports_hosts_and_subnets(site):

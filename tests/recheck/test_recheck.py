@@ -3,8 +3,8 @@
 import ast
 import copy
 import json
-import tracemalloc
 import shutil
+import tracemalloc
 from collections import Counter
 from dataclasses import replace
 from itertools import combinations

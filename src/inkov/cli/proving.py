@@ -81,7 +81,9 @@ def decide(
         written, without = api.certify(network.campus, verdicts, folder)
         complain(f"wrote {len(written)} certificates to {folder.as_posix()}")
         for name in without:
-            complain(f"note: no certificate for {name!r}: gateways join what it names, and that has no certificate yet")
+            complain(
+                f"note: no certificate for {name!r}: what gateways join, and what is outside, has no certificate yet"
+            )
     emit(result_format, output, views, partial(prove_text, network.campus.name))
     return all(v.outcome == "proved" for v in views)
 

@@ -58,11 +58,19 @@ class SegmentEntry(Document):
         list[PrefixField], BeforeValidator(one_or_more, json_schema_input_type=list[PrefixField] | PrefixField)
     ] = Field([], description="The addresses of its stations; alone, it stands for the VLANs of the gateways in it.")
     closed: Flag = Field(False, description="It is meant to have no gateway.")
+    outside: Flag = Field(
+        False,
+        description="It is all that lies behind routes and routed ports that lead out of the campus; stands alone.",
+    )
 
     @model_validator(mode="after")
     def _some_key(self) -> SegmentEntry:
+        if self.outside:
+            if self.model_fields_set != {"outside"}:
+                raise wrong("a segment that is 'outside' has no other key")
+            return self
         if self.vlan is None and not (self.ports or self.hosts or self.subnet):
-            raise wrong("a segment needs 'vlan', 'ports', 'hosts' or 'subnet'")
+            raise wrong("a segment needs 'vlan', 'ports', 'hosts', 'subnet' or 'outside: true'")
         return self
 
 

@@ -38,7 +38,7 @@ from inkov.model.names import PortRef, by_look, looks, port_in
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Switch
-from inkov.model.vlanset import ALL, Vid, VlanSet
+from inkov.model.vlanset import ALL, NONE, Vid, VlanSet
 
 _DASH = re.compile(r"\s+-\s+")
 
@@ -179,12 +179,16 @@ class CampusFile:
         seen = by_look(self.document.segments)
         for name in self.document.segments:
             if (twin := seen[looks(name)]) != name:
-                self._wrong(f"the segment {name!a:.60} looks like {twin!a:.60}; one needs another name", "segments", name)
+                self._wrong(
+                    f"the segment {name!a:.60} looks like {twin!a:.60}; one needs another name", "segments", name
+                )
         return {name: self._segment(name, entry, switches, hosts) for name, entry in self.document.segments.items()}
 
     def _segment(
         self, name: str, entry: SegmentEntry, switches: Mapping[str, Switch], hosts: Mapping[str, Host]
     ) -> Segment:
+        if entry.outside:
+            return Segment(name, NONE, self._source("segments", name), frozenset(), outside=True)
         ports = {ref for text in entry.ports for ref in self._ports(text, switches, name)}
         for host in entry.hosts:
             if host in hosts:
@@ -305,7 +309,7 @@ class CampusFile:
         self, entry: ClaimEntry, i: int, known: Mapping[str, Segment], hosts: Mapping[str, Host], devices: set[str]
     ) -> Claim | None:
         names = [*(entry.apart or entry.only or entry.together or ()), *entry.from_]
-        names = list(known) if names == ["all"] else names
+        names = [n for n, s in known.items() if not s.outside] if names == ["all"] else names
         may_name = {**known, **hosts} if entry.kind == "together" else known
         excepted = [n for pair in entry.except_ for n in pair]
         unknown = [n for n in (*names, *excepted) if n not in may_name]

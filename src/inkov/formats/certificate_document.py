@@ -84,13 +84,15 @@ class TogetherCertificate(NodePart):
     assumed: list[str]
 
 
-def misformed(document: Any) -> str:  # noqa: ANN401 - foreign data
+def misformed(document: Any) -> str:
     """Says what in a document is not in the form of a certificate; empty when all is."""
     claim = document.get("claim") if isinstance(document, dict) else None
     together = isinstance(claim, dict) and claim.get("kind") == "together"
     reading = Reading("")
     validated(TogetherCertificate if together else ApartCertificate, document, Lines(), reading)
-    return next((f"this is not in the form of a certificate: {_at(p.source.path)}{p.what}" for p in reading.problems), "")
+    return next(
+        (f"this is not in the form of a certificate: {_at(p.source.path)}{p.what}" for p in reading.problems), ""
+    )
 
 
 def _at(path: str) -> str:

@@ -82,7 +82,9 @@ def placed(
         elif entry.name in hosts:
             wrong(f"a second host named {entry.name!r}; the first is in line {hosts[entry.name].source.line}")
         elif twin := seen.get(looks(entry.name)):
-            wrong(f"the host {entry.name!a} looks like {twin!a} in line {hosts[twin].source.line}; one needs another name")
+            wrong(
+                f"the host {entry.name!a} looks like {twin!a} in line {hosts[twin].source.line}; one needs another name"
+            )
         else:
             seen[looks(entry.name)] = entry.name
             hosts[entry.name] = Host(entry.name, ref, entry.address, entry.gateway, entry.mac.lower(), source)

@@ -41,6 +41,11 @@ class Interface:
         return f"{self.device} {self.gateway.shown}"
 
     @property
+    def ref(self) -> PortRef:
+        """Its port; the device with the VLAN for a port, when it is on none."""
+        return self.port or PortRef(self.device, f"VLAN {self.gateway.vid}")
+
+    @property
     def tags(self) -> Tags:
         """The tags of its frames on the wire, for one on a routed port."""
         return () if self.gateway.vid is None else (self.gateway.vid,)
@@ -92,6 +97,15 @@ class Gateways:
         for interface in self.all:
             for vid in self.vlans(interface):
                 found[vid].append(interface)
+        return found
+
+    @cached_property
+    def managing(self) -> Mapping[Vid, list[Interface]]:
+        """The addresses in each VLAN of switches that are there for managing them: these are stations of the VLAN."""
+        found: dict[Vid, list[Interface]] = defaultdict(list)
+        for interface in self.all:
+            if interface.port is None and interface.gateway.vid is not None and not self.serves(interface):
+                found[interface.gateway.vid].append(interface)
         return found
 
     def serves(self, interface: Interface) -> bool:

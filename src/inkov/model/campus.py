@@ -58,6 +58,7 @@ class Segment:
         ports: the ports its stations are on; None for all in its VLANs.
         subnets: the addresses its stations use; where there are none, those of its gateways.
         closed: it is meant to have no gateway.
+        outside: it is whatever lies behind routes that lead out of the campus; it has no port then.
     """
 
     name: str
@@ -66,6 +67,7 @@ class Segment:
     ports: frozenset[PortRef] | None = None
     subnets: tuple[Prefix, ...] = ()
     closed: bool = False
+    outside: bool = False
 
 
 BOTH: Final = frozenset({2, 3})

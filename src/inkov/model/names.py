@@ -77,8 +77,8 @@ def _follows(before: str, after: str) -> bool:
 
 # Letters of other scripts that look like a Latin one (UTS 39, section 4, cut to what names are made of).
 _LOOKS = str.maketrans(
-    "аеорсухіјѕԁһкмтвнг" "αορνικτυχεβηγ",  # noqa: RUF001
-    "aeopcyxijsdhkmtbhr" "aopviktyxebhy",
+    "аеорсухіјѕԁһкмтвнгαορνικτυχεβηγ",
+    "aeopcyxijsdhkmtbhraopviktyxebhy",
 )
 
 

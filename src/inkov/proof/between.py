@@ -16,6 +16,7 @@ from inkov.model.routing import Ip, Prefix
 from inkov.proof.group import Group
 from inkov.proof.layer3 import Layer3
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
+from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.packets import Packet
 from inkov.proof.stations import Place, Stations
 from inkov.proof.together import together
@@ -30,14 +31,21 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: I
         groups: segments or hosts.
         layers: where two groups may meet: 2, 3 or either.
     """
+    outside = [g for g in groups if g.may.segment.outside]
+    groups = [g for g in groups if g not in outside]
+    if outside and not (3 in layers and layer3.outside.known):
+        return CannotTell((NO_WAY if 3 in layers else ONLY_PACKETS,))
     alone = [together(network, group) for group in groups]
     if worse := next((o for o in alone if isinstance(o, Broken)), None) or next(
         (o for o in alone if not isinstance(o, Proved)), None
     ):
         return worse
+    beyond = [_beyond(network, layer3, group, out.name) for out in outside for group in groups]
+    if failed := next((o for o in beyond if isinstance(o, Broken)), None):
+        return failed
     if len(groups) == 1:
-        return alone[0]
-    unsure: Outcome | None = None
+        return beyond[0] if beyond else alone[0]
+    unsure: Outcome | None = next((o for o in beyond if not isinstance(o, Proved)), None)
     for a, b in permutations(groups, 2):
         frames = _frames(network, a, b) if 2 in layers else None
         if isinstance(frames, Proved):
@@ -52,7 +60,7 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: I
         unsure = unsure or doubtful
     if unsure is not None:
         return unsure
-    names = ", ".join(g.name for g in groups)
+    names = ", ".join(g.name for g in (*groups, *outside))
     return Proved(f"each of {names} is whole, and a frame or packet of each surely gets to every other")
 
 
@@ -113,6 +121,49 @@ def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
                     continue
                 return Broken(stop=Stop(sender.port, target.port, why=_why(sender, packet, entered)))
     return unsure or Proved("")
+
+
+def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Outcome:
+    """Decides whether packets of every station of a group surely get out of the campus, and their answers back."""
+    unsure: Outcome | None = None
+    both = zip(_senders(network, layer3, group), _targets(network, layer3, group), strict=True)
+    for sender, target in both:
+        tries = layer3.outside.outgoing(sender.sources)
+        if any(_out_and_back(layer3, (sender, target), p, View.MUST) for p in tries):
+            continue
+        if any(_out_and_back(layer3, (sender, target), p, View.MAY) for p in tries):
+            unsure = unsure or CannotTell((f"whether packets of {sender.name} get to {outside}, and answers back",))
+            continue
+        there = [i for p in tries[:1] for i in _entered(network, layer3, sender, p, View.MAY)]
+        exits = layer3.outside.exits[View.MAY] or there
+        if not exits:
+            return CannotTell((NO_WAY,))
+        leaving = PortRef(exits[0].device, exits[0].gateway.port or f"VLAN {exits[0].gateway.vid}")
+        why = _why(sender, tries[0], there) if tries and not there else f"no packet gets to {outside} and back"
+        return Broken(stop=Stop(sender.port, leaving, why=why))
+    return unsure or Proved(f"packets of each of its stations get to {outside}, and answers back")
+
+
+def _out_and_back(layer3: Layer3, stations: tuple[Sender, Target], packet: Packet, view: View) -> bool:
+    """Tells whether a packet leaves the campus, surely or perhaps, and whether its answer gets back."""
+    network, (sender, target) = layer3.network, stations
+    outside, routing, back = layer3.outside, layer3.routing[view], Packet(packet.target, packet.source)
+    entered, exits = _entered(network, layer3, sender, packet, view), outside.exits[view]
+    if view is View.MAY:
+        gone = any(True for _ in outside.arrivals(entered, packet, frozenset(), view))
+        return gone and any(_may(layer3, i, target, back) for i in exits)
+    every = {*_entered(network, layer3, sender, packet, View.MAY), *outside.exits[View.MAY]}
+    if not entered or not exits or every - {*entered, *exits}:
+        return False
+    leaves = all(routing.surely(i, packet, lambda _: False, lambda way: outside.leaves(way, view)) for i in entered)
+    return leaves and all(routing.surely(i, back, lambda out: _heard_by_all(layer3, target, out)) for i in exits)
+
+
+def _heard_by_all(layer3: Layer3, target: Target, out: Interface) -> bool:
+    """Tells whether each port of a target surely hears what a gateway sends."""
+    reached = layer3.routing[View.MUST].emitted(out)
+    ports = target.ports[View.MUST]
+    return all(any(reached.get(s, 0) >> d & 1 for s, d in places) for places in ports.values())
 
 
 def _senders(network: Network, layer3: Layer3, group: Group) -> Iterator[Sender]:
@@ -182,12 +233,7 @@ def _surely(network: Network, layer3: Layer3, sender: Sender, target: Target, pa
     if not entered or set(possible) - set(entered):
         return False
 
-    def heard(out: Interface) -> bool:
-        reached = routing.emitted(out)
-        ports = target.ports[View.MUST]
-        return all(any(reached.get(s, 0) >> d & 1 for s, d in places) for places in ports.values())
-
-    return all(routing.surely(into, packet, heard) for into in entered)
+    return all(routing.surely(into, packet, lambda out: _heard_by_all(layer3, target, out)) for into in entered)
 
 
 def _may(layer3: Layer3, into: Interface, target: Target, packet: Packet) -> bool:

@@ -27,16 +27,19 @@ _Masks: TypeAlias = dict[str, dict[str, dict[str, Mask]]]
 
 
 def certificate(prover: Prover, verdict: Verdict, inputs: Mapping[str, str]) -> Data | None:
-    """Returns the certificate of a proof; None where there is no proof, or it rests on gateways that join segments.
+    """Returns the certificate of a proof; None where there is no proof, or it rests on gateways that join segments or on the outside.
 
     Args:
         prover: what decided the claim.
         verdict: what came of it.
         inputs: file to digest.
     """
-    if not isinstance(verdict.outcome, Proved):
+    campus = prover.network.campus
+    if not isinstance(verdict.outcome, Proved) or any(
+        n in campus.segments and campus.segments[n].outside for n in verdict.claim.segments
+    ):
         return None
-    head: Data = {"inkov": "certificate", "version": VERSION, "campus": prover.network.campus.name}
+    head: Data = {"inkov": "certificate", "version": VERSION, "campus": campus.name}
     head |= {"claim": verdict.claim.data, "inputs": dict(sorted(inputs.items()))}
     match verdict.claim:
         case Apart() as claim:

@@ -119,5 +119,4 @@ def interface_end(network: Network, interface: Interface, name: str = "", ip: Ip
     vids = network.gateways.vlans(interface)
     domain = vids[0] if vids else None
     via = next((r.via for r in network.switches[interface.device].routes if r.prefix.prefixlen == 0), None)
-    ref = interface.port or PortRef(interface.device, f"VLAN {domain}")
-    return End(name, ref, domain, address=ip, gateway=via, own=interface)
+    return End(name, interface.ref, domain, address=ip, gateway=via, own=interface)

@@ -35,7 +35,8 @@ class Group:
     @cached_property
     def settling(self) -> set[PortRef]:
         """Ports that are in one of several VLANs of the segment, whichever that is."""
-        return {ref for ref in self._maybe if ref not in self._sure and self.may.segment.ports is None}
+        own = self.may.managed
+        return {r for r in self._maybe if r not in self._sure and r not in own and self.may.segment.ports is None}
 
     def deaf(self, senders: list[PortRef], reached: Mapping[str, Mask]) -> PortRef | None:
         """Returns the first port, other than a lone sender, that might hear nothing of what surely got so far."""

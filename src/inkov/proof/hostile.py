@@ -67,6 +67,14 @@ class Attackers:
             for domain in bits(relay.sends & FULL_MASK):
                 self.hearers[ref.switch, domain].append(ref)
 
+        for ref, interface in stations.managed.items():  # the switches themselves are honest, and hear what they hear
+            place = interface.device, interface.gateway.vid or 0
+            if ref in stations.hearers.get(place, ()):
+                self.plain[place[0]] |= 1 << place[1]
+                self.heard[place[0]] |= 1 << place[1]
+                self.senders[place].append(ref)
+                self.hearers[place].append(ref)
+
     def starts(self, inner: Mask, *, deep: bool = False) -> Iterator[tuple[str, Domain, Tags]]:
         """Yields the states their frames can start in; where tags may be inside, with one of some innermost.
 
@@ -117,7 +125,7 @@ def reachable(network: Network, stations: Stations) -> set[PortRef]:
     A port that passes nothing as an access port still becomes a trunk for whoever asks, or takes tags.
     """
     edges = {ref for refs in network.station_ports.values() for ref in refs}
-    return stations.ports | (stations.named & edges)
+    return {ref for ref in stations.ports | (stations.named & edges) if ref not in stations.managed}
 
 
 def takes_zero(network: Network, ref: PortRef, view: View) -> bool:
@@ -159,6 +167,8 @@ class HostileProver:
 
     def attacking(self, name: str) -> Speaker:
         """Returns a segment in hostile hands as it speaks at layer 3: from any address it likes."""
+        if name not in self._speakers and self.stations(name, View.MAY).segment.outside:
+            self._speakers[name] = self.layer3.outsiders(name, forging=True)[0]
         if name not in self._speakers:
             self._speakers[name] = Speaker(
                 name,
@@ -177,11 +187,15 @@ class HostileProver:
         attack = self.layer3.way(self.attacking(a), listener, without)
         if attack is not None and not attack.unknown:
             return attack
-        ears = Listener(b, lambda view: self.attackers(b, view).hearers, ANYWHERE)
+        ears = listener
+        if not listener.outside:
+            ears = Listener(b, lambda view: self.attackers(b, view).hearers, ANYWHERE)
         heard = self.layer3.way(speaker, ears, without)
         return heard if attack is None or (heard is not None and not heard.unknown) else attack
 
     def _honest(self, name: str) -> tuple[Speaker, Listener]:
+        if self.stations(name, View.MAY).segment.outside:
+            return self.layer3.outsiders(name)
         return honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
 
     def reached(self, name: str, *, hostile: bool) -> dict[str, Mask]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -13,6 +13,7 @@ from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.routing import Ip, Prefix
 from inkov.proof.outcome import Passage, Turn, Witness
+from inkov.proof.outside import Outside
 from inkov.proof.packets import ANYWHERE, Classes, Packet
 from inkov.proof.routing import Arrival, Routing
 from inkov.proof.stations import Place, Stations
@@ -33,6 +34,7 @@ class Speaker:
         senders: the ports they come from.
         prefixes: the source addresses it uses.
         forges: it uses addresses of devices, too.
+        outside: it is outside of the campus.
     """
 
     name: str
@@ -41,16 +43,18 @@ class Speaker:
     senders: Callable[[View], Ports]
     prefixes: tuple[Prefix, ...]
     forges: bool = False
+    outside: bool = False
     entered: dict[View, list[Interface]] = field(default_factory=dict)
 
 
 @dataclass(eq=False)
 class Listener:
-    """Who hears: the segment, the ports in each place, and the addresses it answers to."""
+    """Who hears: the segment, the ports in each place, the addresses it answers to, and whether it is outside."""
 
     name: str
     hearers: Callable[[View], Ports]
     prefixes: tuple[Prefix, ...]
+    outside: bool = False
     masks: dict[View, Mapping[str, Mask]] = field(default_factory=dict)
 
 
@@ -60,7 +64,7 @@ class Layer3:
     def __init__(self, network: Network) -> None:
         self.network = network
         self.routing = {view: Routing(network, view) for view in (View.MUST, View.MAY)}
-        self.classes = Classes.of(network.switches.values())
+        self.classes = Classes.of(network.gateways)
         self._packets: dict[tuple[tuple[Prefix, ...], tuple[Prefix, ...], bool], list[Packet]] = {}
         self.known: list[Ip] = [h.address.ip for h in network.campus.hosts.values() if h.address]
 
@@ -68,6 +72,30 @@ class Layer3:
     def gateways(self) -> Gateways:
         """The gateways as the input has them."""
         return self.network.gateways
+
+    @cached_property
+    def outside(self) -> Outside:
+        """What lies outside of the campus."""
+        return Outside(self.network, self.routing)
+
+    def outsiders(self, name: str, *, forging: bool = False) -> tuple[Speaker, Listener]:
+        """Returns the outside as speaker and as listener.
+
+        Args:
+            name: the segment that stands for it.
+            forging: it sends from addresses of the campus, too.
+        """
+        speaker = Speaker(name, lambda _: {}, lambda _: [], lambda _: {}, ANYWHERE, forging, outside=True)
+        speaker.entered = {view: self._let_in(view) for view in self.routing}
+        return speaker, Listener(name, lambda _: {}, ANYWHERE, outside=True)
+
+    def _let_in(self, view: View) -> list[Interface]:
+        """Returns the gateways that hear what comes from outside: where it leaves, and those in the same VLAN perhaps."""
+        exits, routing = self.outside.exits[view], self.routing[view]
+        beside = [
+            i for e in exits if view is View.MAY for i in self.gateways.all if routing.hears(i, routing.emitted(e))
+        ]
+        return list(dict.fromkeys([*exits, *beside]))
 
     @cached_property
     def listened(self) -> Mask:
@@ -123,16 +151,34 @@ class Layer3:
             return None
         if view not in b.masks:
             b.masks[view] = _masks(b.hearers(view))
-        heard, routing = b.masks[view], self.routing[view]
         best: Arrival | None = None
-        for packet in self.packets(a.prefixes, b.prefixes, forged=a.forges):
-            for arrival in routing.follow(entered, packet, without):
-                reached = routing.emitted(arrival.out)
-                if any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
-                    if best is None or _cost(arrival) < _cost(best):
-                        best = arrival
-                    break
+        for packet in self._between(a, b):
+            for arrival in self._arrivals(b, entered, packet, without, view):
+                if best is None or _cost(arrival) < _cost(best):
+                    best = arrival
+                break
         return best
+
+    def _between(self, a: Speaker, b: Listener) -> list[Packet]:
+        """Returns a packet of each class that one sends to the other."""
+        if a.outside:
+            return self.outside.incoming(b.prefixes, forged=a.forges)
+        if b.outside:
+            return self.outside.outgoing(a.prefixes, forged=a.forges)
+        return self.packets(a.prefixes, b.prefixes, forged=a.forges)
+
+    def _arrivals(
+        self, b: Listener, entered: list[Interface], packet: Packet, without: frozenset[str], view: View
+    ) -> Iterator[Arrival]:
+        """Yields where a packet goes out to be heard."""
+        if b.outside:
+            yield from self.outside.arrivals(entered, packet, without, view)
+            return
+        heard, routing = b.masks[view], self.routing[view]
+        for arrival in routing.follow(entered, packet, without):
+            reached = routing.emitted(arrival.out)
+            if any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
+                yield arrival
 
     # -- the way in full -----------------------------------------------------------------------------
 
@@ -147,8 +193,8 @@ class Layer3:
         first: PortRef | None = None
         for n, turn in enumerate(found.turns):
             into = by_gateway[turn.device, id(turn.into)]
-            end = _first(reach, gateways.hears_in(into, view))
-            if end is None and view is View.MUST:
+            end = None if a.outside and not n else _first(reach, gateways.hears_in(into, view))
+            if end is None and view is View.MUST and not (a.outside and not n):
                 return None
             if end is not None:
                 if not n:
@@ -167,8 +213,8 @@ class Layer3:
             reach = graph.reach([*places, *(starts.tagged if starts else ())])
             first = next(iter(gateways.far_ends(out, view)), None) if out and out.port else None
         hearers = b.hearers(view)
-        end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
-        if end is None and view is View.MUST:
+        end = None if b.outside else next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
+        if end is None and view is View.MUST and not b.outside:
             return None
         if end is not None:
             ports = hearers[end.switch, end.domain]

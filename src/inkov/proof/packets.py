@@ -8,8 +8,8 @@ from functools import cached_property
 from ipaddress import IPv4Address, IPv4Network, IPv6Address, IPv6Network
 from typing import Final, NamedTuple, TypeAlias
 
+from inkov.forwarding.gateways import Gateways
 from inkov.model.routing import Ip, Prefix
-from inkov.model.switch import Switch
 
 ANYWHERE: Final[tuple[Prefix, ...]] = (IPv4Network("0.0.0.0/0"), IPv6Network("::/0"))
 
@@ -34,7 +34,8 @@ class Classes:
     Attributes:
         origins: those that filters match sources with.
         targets: those that filters match destinations with, and those that routes and gateways have.
-        taken: addresses of gateways: a device keeps what is sent to itself, and no station uses them.
+        taken: addresses of gateways: a device keeps what is sent to itself, and no station uses them. The address that
+            a switch is managed by is that of a station.
     """
 
     origins: tuple[Prefix, ...]
@@ -42,18 +43,18 @@ class Classes:
     taken: frozenset[int] = frozenset()
 
     @classmethod
-    def of(cls, switches: Iterable[Switch]) -> Classes:
-        """Collects them from some devices."""
+    def of(cls, gateways: Gateways) -> Classes:
+        """Collects them from the devices of a campus."""
         origins: dict[Prefix, None] = {}
         targets: dict[Prefix, None] = {}
-        listed = list(switches)
-        for switch in listed:
+        for switch in gateways.plant.switches.values():
             for entry in (e for f in switch.filters.values() for e in f.entries):
                 origins.update({entry.origin: None} if entry.origin else {})
                 targets.update({entry.target: None} if entry.target else {})
             targets.update((a.network, None) for g in switch.gateways for a in g.addresses)
             targets.update((r.prefix, None) for r in switch.routes)
-        own = frozenset(int(ip) for s in listed for g in s.gateways for ip in g.answers)
+        stations = {i.ref for some in gateways.managing.values() for i in some}
+        own = frozenset(int(ip) for i in gateways.all if i.ref not in stations for ip in i.gateway.answers)
         return cls(tuple(origins), tuple(targets), own)
 
     @cached_property

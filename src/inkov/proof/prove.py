@@ -23,6 +23,7 @@ from inkov.proof.hostile import ARGUMENT as HOSTILE_ARGUMENT
 from inkov.proof.hostile import HostileProver
 from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
+from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.stations import Place, Stations, dead_words, segment_named
 from inkov.proof.surviving import surviving
 from inkov.proof.unknowns import assumed, at_ends, some, unknowns
@@ -132,6 +133,8 @@ class Prover:
 
     def side(self, name: str) -> tuple[Speaker, Listener]:
         """Returns a segment as it speaks and listens at layer 3."""
+        if name not in self._sides and segment_named(self.network, name).outside:
+            self._sides[name] = self.layer3.outsiders(name)
         if name not in self._sides:
             self._sides[name] = honest(
                 lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view)
@@ -149,7 +152,10 @@ class Prover:
             return Broken(certain)
         if found:
             return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
-        nobody = [n for n in claim.segments if not self.stations(n, View.MAY)]
+        out = [n for n in claim.segments if self.stations(n).segment.outside]
+        if out and (3 not in claim.layers or not self.layer3.outside.known):
+            return CannotTell((NO_WAY if 3 in claim.layers else ONLY_PACKETS,))
+        nobody = [n for n in claim.segments if n not in out and not self.stations(n, View.MAY)]
         if unknown := [n for n in nobody if not self.stations(n, View.MAY).empty]:
             return CannotTell(tuple(f"no port of {n} is known" for n in unknown))
         taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
@@ -193,7 +199,8 @@ class Prover:
             return
         served = self.layer3.gateways.by_vlan
         names = [n for n in claim.segments if not any(v in served for v in self.stations(n, View.MAY).vlans)]
-        if open_ := [n for n in names if not self.stations(n).segment.closed]:
+        open_ = [n for n in names if not (self.stations(n).segment.closed or self.stations(n).segment.outside)]
+        if open_:
             yield f"segments without a gateway in the input have none: {some(open_)}"
 
     def meet(self, a: str, b: str) -> tuple[bool, bool]:

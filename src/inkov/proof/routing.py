@@ -104,6 +104,14 @@ class Routing:
             packet: its addresses.
             without: devices whose routing does not count.
         """
+        for way, turns in self.walk(entered, packet, without):
+            if way.out is not None and (not way.via or self.view is View.MAY):
+                yield Arrival(way.out, turns)
+
+    def walk(
+        self, entered: list[Interface], packet: Packet, without: frozenset[str]
+    ) -> Iterator[tuple[Way, tuple[Turn, ...]]]:
+        """Yields every way that devices may pass a packet on by, with the turns up to it; what `follow` takes, too."""
         todo: deque[tuple[Interface, tuple[Turn, ...]]] = deque((i, ()) for i in entered)
         seen = set(entered)
         while todo:
@@ -113,21 +121,27 @@ class Routing:
                 continue
             for way, turn in self._turns(into, packet):
                 path = (*turns, turn)
-                if way.out is not None and (not way.via or self.view is View.MAY):
-                    yield Arrival(way.out, path)
+                yield way, path
                 for then, doubt in self._next(way, into):
                     if then not in seen:
                         seen.add(then)
                         last = turn if not doubt else turn.doubting(doubt)
                         todo.append((then, (*turns, last)))
 
-    def surely(self, into: Interface, packet: Packet, heard: Callable[[Interface], bool]) -> bool:
+    def surely(
+        self,
+        into: Interface,
+        packet: Packet,
+        heard: Callable[[Interface], bool],
+        gone: Callable[[Way], bool] = lambda _: False,
+    ) -> bool:
         """Tells whether a packet that a gateway takes surely arrives: by every way that its devices may choose.
 
         Args:
             into: the gateway it comes in by.
             packet: its addresses.
             heard: tells whether all it is for hear what a gateway sends.
+            gone: tells whether it has arrived by being sent that way, out of the campus.
         """
         seen: set[Interface] = set()
         todo = [into]
@@ -141,7 +155,7 @@ class Routing:
             turns, ways = list(self._turns(here, packet)), list(self._ways(here, packet))
             if not turns or len(turns) < len(ways):
                 return False
-            for way, _ in turns:
+            for way in (way for way, _ in turns if not gone(way)):
                 onward = [i for i, _ in self._next(way, here)]
                 if way.via and not onward:
                     return False

@@ -28,7 +28,9 @@ def parse_claim(text: str, network: Network) -> Claim:
         raise BadClaim(f"{text!r:.60} is not a claim; expected 'apart A B', 'only A B through R' or 'together A'{hint}")
     names, options = _parted(kind, rest)
     if kind == "apart" and names == ["all"]:
-        names = list(network.campus.segments) or [str(v) for v in sorted(network.members)]
+        names = [n for n, s in network.campus.segments.items() if not s.outside] or [
+            str(v) for v in sorted(network.members)
+        ]
     others = options.get("from", [])
     if kind != "together" and len({*names, *others}) < 2:
         raise BadClaim(f"{kind!r} needs two segments or more, as in {_EXAMPLES[kind]!r}")

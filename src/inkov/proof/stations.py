@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 from functools import cached_property
 from typing import NamedTuple
 
+from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.kinds.table import carries_tags, is_stated, memberships
@@ -47,6 +48,7 @@ class Stations:
         senders: for each place where frames of the segment start, the ports they come from, in natural order.
         hearers: for each place whose frames are heard in the segment, the ports that hear them. The same as
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
+            A switch that is managed in one of its VLANs is a station, too: `crane:VLAN 305`.
         masks: the domains of `senders` on each switch, as one mask.
         sent: the domains of `senders` on any switch.
         heard: the domains of `hearers` on any switch.
@@ -67,6 +69,11 @@ class Stations:
             live = {ref for refs in network.station_ports.values() for ref in refs}
             self._on_ports(network, sorted(self.named & live, key=lambda r: r.order), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
+        for interface in self.managed.values():
+            if network.gateways.up(interface, view):
+                place = interface.device, interface.gateway.vid or 0
+                senders.setdefault(place, []).append(interface.ref)
+                hearers.setdefault(place, []).append(interface.ref)
         self.senders: Mapping[Place, list[PortRef]] = _ordered(senders)
         self.hearers: Mapping[Place, list[PortRef]] = _ordered(hearers)
         self.masks = _masks(self.senders)
@@ -93,19 +100,36 @@ class Stations:
                 hearers[ref.switch, domain].append(ref)
 
     @cached_property
+    def managed(self) -> dict[PortRef, Interface]:
+        """The switches that are managed in one of its VLANs: each by its address there, up or not."""
+        if self.segment.ports is not None:
+            return {}
+        managing = self._network.gateways.managing
+        return {i.ref: i for v in managing if v in self.segment.vlans for i in managing[v]}
+
+    @cached_property
     def named(self) -> frozenset[PortRef]:
         """The ports it names, or that are set to be in its VLANs, dead ones too."""
         members, segment = self._network.plain_members, self.segment
         if segment.ports is not None:
             return frozenset(r for ref in segment.ports for r in _looked_at(self._network, ref))
+        own = self.managed
         homes = (members.get(v, {}) for v in bits(segment.vlans.mask & self._network.inhabited))
-        return frozenset(r for by_switch in homes for refs in by_switch.values() for r in refs)
+        return frozenset([*own, *(r for by_switch in homes for refs in by_switch.values() for r in refs)])
 
     @cached_property
     def dead(self) -> tuple[Dead, ...]:
         """Ports of it that pass nothing in this view."""
         gone = self._network.failed
-        return _dead(self._network, self.segment, {r for r in self.named - self.ports if r.switch not in gone})
+        found: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
+        for ref in sorted({r for r in self.named - self.ports if r.switch not in gone}, key=lambda r: r.order):
+            if ref in self.managed:
+                why = f"its address {self.managed[ref].gateway.shown} is down: {self._network.gateways.state(self.managed[ref]).why}"
+            else:
+                why = _why_dead(self._network, self.segment, ref)
+            if why:
+                found[ref.switch, why].append(ref)
+        return tuple(Dead(tuple(ports), why) for (_, why), ports in found.items())
 
     @property
     def starts(self) -> list[tuple[str, Domain, Tags]]:
@@ -147,15 +171,6 @@ def dead_words(stations: Stations) -> str:
     if every == 1:
         return f"its one port is dead: {reasons}"
     return f"{'all' if count == every else count} of its {every} ports {'is' if count == 1 else 'are'} dead: {reasons}"
-
-
-def _dead(network: Network, segment: Segment, refs: set[PortRef]) -> tuple[Dead, ...]:
-    """Groups ports that pass nothing by switch and reason, in natural order."""
-    found: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
-    for ref in sorted(refs, key=lambda r: r.order):
-        if why := _why_dead(network, segment, ref):
-            found[ref.switch, why].append(ref)
-    return tuple(Dead(tuple(ports), why) for (_, why), ports in found.items())
 
 
 def _why_dead(network: Network, segment: Segment, ref: PortRef) -> str:

@@ -25,7 +25,10 @@ def passages(
         end: the state to get to.
         start: the port the frame is sent into; None when a gateway of the first switch sends it.
         last: the port it leaves by at the end; None when a gateway of the last switch takes it.
+
+    Where a switch itself is the station, as by the address it is managed by, there is no port either.
     """
+    start, last = (ref if ref and network.has(ref) else None for ref in (start, last))
     path = reach.path(end)
     made: list[Passage] = []
     for i, (state, step) in enumerate(path):
@@ -64,6 +67,8 @@ def starting(network: Network, ports: Sequence[PortRef], state: State) -> PortRe
 
 def sent(network: Network, ref: PortRef, state: State) -> Tags | None:
     """Returns the tags a station uses to get a frame into a state."""
+    if not network.has(ref):
+        return None
     relay = network.relay(ref, View.MAY)
     vids = (state.domain, *(t for t, _ in relay.in_mapped), 0)
     tries = [state.inner, *((tag_of(v, number), *state.inner) for v in vids for number in relay.formats)]

@@ -149,6 +149,8 @@ class _Apart:
         stations = self.stations[name]
         if ears == "honest":
             return next((f"{s} in {d}" for s, (d, _) in reached if (s, d) in stations.hearers), "")
+        if where := next((s for s, f in reached if (s, f[0]) in {(d, g.vid) for d, g in stations.managed}), ""):
+            return f"{where} itself"
         by_switch: dict[str, list[PortRef]] = {}
         for ref in stations.named:
             by_switch.setdefault(ref.switch, []).append(ref)

@@ -72,7 +72,8 @@ def assumptions(
     shared = [
         str(ref)
         for ref in sorted({r for s in stations.values() for r in s.ports}, key=lambda r: r.order)
-        if isinstance(campus.switches[ref.switch].ports[ref.port].switching, Trunk | General | Bridged)
+        if ref.port in campus.switches[ref.switch].ports
+        and isinstance(campus.switches[ref.switch].ports[ref.port].switching, Trunk | General | Bridged)
         and sum(ref in s.ports for s in stations.values()) > 1
     ]
     if shared:

@@ -70,7 +70,9 @@ class Frames:
                             if count > _MANY:
                                 raise Malformed(f"a closed set names more than {_MANY} frames")
                             if not domains.issuperset(some) or len(tags) > DEEPEST:
-                                raise Malformed(f"a closed set names {span} on {switch!a:.60}, which relays no such frames")
+                                raise Malformed(
+                                    f"a closed set names {span} on {switch!a:.60}, which relays no such frames"
+                                )
                             frames.update((d, tags) for d in some)
         except (AttributeError, ValueError, TypeError):
             raise Malformed("a closed set is not in the form") from None

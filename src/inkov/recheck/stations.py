@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from inkov.model.campus import Campus, Segment
 from inkov.model.names import PortRef
+from inkov.model.routing import Gateway
 from inkov.model.source import Source
 from inkov.model.switch import (
     Access,
@@ -23,6 +24,7 @@ from inkov.model.switch import (
 )
 from inkov.model.vlanset import ALL, VlanSet
 from inkov.recheck.frames import Malformed
+from inkov.recheck.gateways import Gateways
 from inkov.recheck.ports import Inside, Own, Ports
 from inkov.recheck.wiring import Wiring, station_ports
 
@@ -36,6 +38,7 @@ class Stations:
         hearers: for each place, the ports that hear its frames.
         ports: its ports that pass something.
         named: all its ports, those that pass nothing as they are set, too.
+        managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
 
     def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports) -> None:
@@ -48,6 +51,14 @@ class Stations:
             for own in ports.honest(ref):
                 self._heard(ref, own, ports)
                 self._sent(campus, ref, own, ports)
+        self.managed = set(_managed(campus, self.segment))
+        gateways = Gateways(campus, made, ports)
+        for switch, gateway in self.managed:
+            itself, vid = PortRef(switch, f"VLAN {gateway.vid}"), gateway.vid or 0
+            self.ports.add(itself)
+            if gateways.up((switch, gateway), surely=ports.sure):
+                self.starts.add((switch, (vid, ())))
+                self.hearers.setdefault((switch, vid), set()).add(itself)
         if self.segment.ports is None:
             kinds = {r: campus.switches[r.switch].ports[r.port].switching for r in edges}
             own_vlans = {r: _set_in(k.access if isinstance(k, Negotiated) else k) for r, k in kinds.items()}
@@ -75,9 +86,21 @@ class Stations:
                     self.starts |= {(ref.switch, (frame[0], (v,))) for v in _used(campus)}
 
 
+def _managed(campus: Campus, segment: Segment) -> Iterator[tuple[str, Gateway]]:
+    """Yields switches with an address in a VLAN of a segment that serves no station: with nowhere to pass packets on to."""
+    for switch in campus.switches.values():
+        own = switch.gateways
+        leads = switch.kind is Kind.ROUTER or switch.routing or len({g.vid for g in own}) > 1
+        for gateway in own if segment.ports is None and not leads else ():
+            if gateway.vid in segment.vlans and not gateway.virtual:
+                yield switch.name, gateway
+
+
 def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
     if name in campus.segments:
         segment = campus.segments[name]
+        if segment.outside:
+            raise Malformed(f"{name} is outside of the campus, of which nothing is checked here")
         own = [p for r in segment.ports for p in _looked_at(campus, made, r)] if segment.ports is not None else None
         return segment if own is None else replace(segment, ports=frozenset([*own, PortRef("", "")]))
     if (ref := _port(campus, name)) is not None:

@@ -146,16 +146,19 @@ def _witness(witness: WitnessView) -> RenderableType:
         return Group(title, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
     lines = [
         title,
-        *_station("from", way[0]),
+        *_station("from", way[0], witness.start),
         *passage_lines(way),
         Text("│", style="dim"),
-        *_station("to", way[-1]),
+        *_station("to", way[-1], witness.end),
     ]
     return Group(*lines, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
 
 
-def _station(word: str, step: PassageView | TurnView) -> list[Text]:
+def _station(word: str, step: PassageView | TurnView, segment: str) -> list[Text]:
+    """Returns the line of the station at one end of a way; a way that starts or ends at a device itself leads outside."""
     if isinstance(step, TurnView):
-        return []
+        return [Text.assemble("○  ", words(f"{word} {segment}"), "   beyond ", words(step.device))]
+    if not (step.by if word == "from" else step.out):
+        return [Text.assemble("○  ", words(f"{word} {step.switch} itself, by the address it is managed by"))]
     port, tags = (step.by, step.arrived) if word == "from" else (step.out, step.leaves)
     return [Text.assemble("○  ", words(f"{word} {port}"), "   ", (tags_text(tags), "bold"))]
