@@ -1,7 +1,11 @@
 """Links from cables and discovery: either end is enough, cables win, contradictions are doubtful."""
 
+import pytest
+
 import inkov
-from inkov.api import network
+from inkov.api import draft, network
+from inkov.forwarding.cabling import by_labels
+from inkov.forwarding.network import Network
 
 PORTS = "ports: {1-4: {trunk: '10'}}\n"
 
@@ -52,3 +56,34 @@ def test_lag_is_one_link_and_up_while_one_cable_is(site):
     assert links(folder) == [("a:up <-> b:up", True, False)]
     (link,) = network(inkov.load(folder)).links
     assert [str(w.a) for w in link.wires] == ["a:1", "a:2"]
+
+
+@pytest.mark.parametrize(
+    ("hall", "ward", "cables"),
+    [
+        ({"u1": "to ward u1"}, {"u1": "to hall u1"}, ["hall:u1 - ward:u1"]),
+        (
+            {"u1": "to ward u2", "u2": "ward:u1"},
+            {"u1": "hall u2", "u2": "hall"},
+            ["hall:u1 - ward:u2", "hall:u2 - ward:u1"],
+        ),
+        ({"u1": "uplink ward"}, {"u2": "from hall"}, ["hall:u1 - ward:u2"]),
+        ({"u1": "ward", "u2": "ward"}, {"u1": "hall", "u2": "hall"}, []),  # which to which is not said
+        ({"u1": "ward u2"}, {"u1": "hall u1"}, []),  # they name different ports
+        ({"u1": "ward u1"}, {"u1": "hall u2"}, []),
+        ({"u1": "ward u1"}, {"u1": "printer"}, []),  # one end alone proves nothing
+    ],
+)
+def test_labels_at_both_ends_name_a_cable(site, hall, ward, cables):
+    def switch(name, labels):
+        ports = ", ".join(f"{p}: {{trunk: '310', label: '{labels.get(p, '')}'}}" for p in ("u1", "u2"))
+        return f"inkov: switch\nname: {name}\nvlans: {{310: tanks}}\nports: {{1: {{access: 310}}, {ports}}}\n"
+
+    made = Network(inkov.load(site({"hall.yaml": switch("hall", hall), "ward.yaml": switch("ward", ward)})))
+    assert [f"{a} - {b}" for a, b in by_labels(made.switches, made.cabling)] == cables
+    drafted = draft(made)
+    assert [line.split("  #")[0] for line in drafted.splitlines() if line.endswith("labels at both ends alone")] == [
+        f"  - {c.replace(':', ' ')}" for c in cables
+    ]
+    parted = any(f.rule == "vlan/islands" for f in inkov.audit(made.campus))
+    assert parted is not bool(cables)

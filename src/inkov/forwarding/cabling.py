@@ -7,13 +7,13 @@ that discovery contradicts itself about are doubtful: they may exist, and nothin
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import TypeVar
 
 from inkov.model.campus import Cable, Campus
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, label_words
 from inkov.model.source import Source
 from inkov.model.switch import Heard, Switch
 
@@ -222,6 +222,56 @@ def _first_labels(switches: Mapping[str, Switch]) -> dict[str, str]:
     for name in switches:
         found[name.partition(".")[0].lower()].append(name)
     return {label: names[0] for label, names in found.items() if len(names) == 1 and label}
+
+
+def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[PortRef, PortRef]]:
+    """Returns pairs of ports that nothing says are cabled, and whose labels name each other.
+
+    A label names a switch, and perhaps its port right after it. Where a port is not named, the label must be the only
+    one of its switch towards the other.
+
+    Args:
+        switches: the switches by name.
+        found: what is known of their cables; ports in it, and disabled ones, are left out.
+    """
+    known = {e for k in found.links for w in k.wires for e in (w.a, w.b)} | {o.port for o in found.outside}
+    says: dict[PortRef, tuple[str, str]] = {}
+    for switch in switches.values():
+        for port in switch.ports.values():
+            ref = PortRef(switch.name, port.name)
+            if port.enabled and ref not in known and not port.is_lag:
+                named = ends_in_label(port.label, switch.name, switches)
+                says |= {ref: named[0]} if len(named) == 1 else {}
+    towards: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
+    for ref, (name, _) in says.items():
+        towards[ref.switch, name].append(ref)
+    pairs: dict[frozenset[PortRef], tuple[PortRef, PortRef]] = {}
+    for ref, (name, said) in says.items():
+        back = [o for o in towards[name, ref.switch] if said in {"", o.port} and says[o][1] in {"", ref.port}]
+        unnamed = not said and len(towards[ref.switch, name]) > 1
+        if len(back) == 1 and not (unnamed and says[back[0]][1] != ref.port):
+            a, b = sorted((ref, back[0]), key=lambda e: e.order)
+            pairs[frozenset((a, b))] = (a, b)
+    often = Counter(e for pair in pairs.values() for e in pair)
+    return sorted((p for p in pairs.values() if max(often[e] for e in p) == 1), key=lambda p: (p[0].order, p[1].order))
+
+
+def ends_in_label(label: str, own: str, switches: Mapping[str, Switch]) -> list[tuple[str, str]]:
+    """Returns the switches a label names, each with the port it names right after it, if that is one of its ports.
+
+    Args:
+        label: as it is written on the port.
+        own: the port's switch, which does not count.
+        switches: the switches by name.
+    """
+    words = label_words(label)
+    found: list[tuple[str, str]] = []
+    for n, word in enumerate(words):
+        name, _, after = word.partition(":")
+        if name in switches and name != own:
+            after = after or (words[n + 1] if n + 1 < len(words) else "")
+            found.append((name, after if after in switches[name].ports else ""))
+    return found
 
 
 def links_by_switch(links: Iterable[Link]) -> dict[str, list[Link]]:

@@ -10,10 +10,11 @@ from dataclasses import replace
 
 import yaml
 
-from inkov.forwarding.cabling import Wire
+from inkov.forwarding.cabling import Wire, by_labels
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart, Segment, Together
-from inkov.model.names import ports_text
+from inkov.model.campus import Apart, Cable, Segment, Together
+from inkov.model.names import PortRef, ports_text
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
@@ -33,6 +34,10 @@ def draft(network: Network) -> str:
 
     Lines that somebody should look at end in a comment that starts with a question mark.
     """
+    labelled = by_labels(network.switches, network.cabling)
+    if labelled:  # what is said below is to hold with these cables, as it will be read with them
+        cables = [Cable(a, b, network.port(a).origin.of(Setting.LABEL)) for a, b in labelled]
+        network = Network(replace(network.campus, cables=(*network.campus.cables, *cables)))
     names = _names(network)
     lot = parking(network)
     segments = {name: vid for vid, name in names.items() if vid != lot}
@@ -43,7 +48,7 @@ def draft(network: Network) -> str:
     ]
     if lot is not None:
         lines.append(f"parking: {lot}  # ? only disabled ports are in it")
-    lines += ["", *_cables(network), "", *_segments(network, segments), "", *_claims(network, segments)]
+    lines += ["", *_cables(network, labelled), "", *_segments(network, segments), "", *_claims(network, segments)]
     return "\n".join(lines).rstrip() + "\n"
 
 
@@ -66,22 +71,25 @@ def _line(text: str, doubt: str) -> str:
 # -- cables ------------------------------------------------------------------------------------------
 
 
-def _cables(network: Network) -> Iterator[str]:
+def _cables(network: Network, labelled: list[tuple[PortRef, PortRef]]) -> Iterator[str]:
     stated = {end for k in network.links if not k.doubt for w in k.wires for end in (w.a, w.b)}
     yield "cables:" if any(not k.doubt for k in network.links) else "cables: []"
     for link in network.links:
         for wire in link.wires:
-            ends = [f"{e.switch} {e.port}" for e in (wire.a, wire.b)]
-            text = " - ".join(ends)
-            if link.doubt:
-                yield f"  # - {_comment(f'{text}  ? {link.doubt}')}"
-            else:
-                plain = all(map(_PLAIN_END.match, ends))
-                yield _line(f"  - {text if plain else _scalar(text)}", _one_sided(wire))
+            guessed = "by the labels at both ends alone" if (wire.a, wire.b) in labelled else _one_sided(wire)
+            yield _cable(wire.a, wire.b, link.doubt or guessed, known=not link.doubt)
     for outside in network.cabling.outside:
         if outside.port not in stated:
             heard = outside.heard.system or outside.heard.chassis
             yield f"  # {_comment(f'{outside.port} hears {heard}, which is not here')}"
+
+
+def _cable(a: PortRef, b: PortRef, doubt: str, *, known: bool = True) -> str:
+    ends = [f"{e.switch} {e.port}" for e in (a, b)]
+    text = " - ".join(ends)
+    if not known:
+        return f"  # - {_comment(f'{text}  ? {doubt}')}"
+    return _line(f"  - {text if all(map(_PLAIN_END.match, ends)) else _scalar(text)}", doubt)
 
 
 def _one_sided(wire: Wire) -> str:

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
+from inkov.forwarding.cabling import by_labels
 from inkov.forwarding.network import Network
-from inkov.model.names import stem
+from inkov.model.names import PortRef, stem
 from inkov.model.switch import Kind, Switch
 from inkov.rules.finding import Fault, Finding, Severity
 
@@ -21,6 +22,11 @@ class Facts:
     def __init__(self, network: Network, options: Mapping[tuple[str, str], int] | None = None) -> None:
         self.network = network
         self._options = options or {}
+
+    @cached_property
+    def labelled(self) -> list[tuple[PortRef, PortRef]]:
+        """Ports that are cabled by their labels alone: no discovery and no campus file says so."""
+        return by_labels(self.network.switches, self.network.cabling)
 
     @cached_property
     def families(self) -> list[list[Switch]]:

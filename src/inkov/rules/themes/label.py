@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.model.names import PortRef, label_words
+from inkov.forwarding.cabling import ends_in_label
+from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -41,7 +42,7 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
         lags = [] if (link.a, link.b) in {(w.a, w.b) for w in link.wires} else [(link.a, link.b)]
         for a, b in [*((w.a, w.b) for w in link.wires), *lags]:
             for own, far in ((a, b), (b, a)):
-                said = _named(facts, network.port(own).label, own.switch)
+                said = ends_in_label(network.port(own).label, own.switch, network.switches)
                 if said and not any(_fits(facts, name, port, far) for name, port in said):
                     shown = " ".join(filter(None, said[0]))
                     yield Fault(
@@ -54,19 +55,6 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
                         ),
                         causes=(cause(own, Setting.LABEL), cause(own, Setting.CABLE)),
                     )
-
-
-def _named(facts: Facts, label: str, own: str) -> list[tuple[str, str]]:
-    """Returns the switches a label names, each with the port it names right after it, if that is one of its ports."""
-    words = label_words(label)
-    found: list[tuple[str, str]] = []
-    for n, word in enumerate(words):
-        name, _, port = word.partition(":")
-        if name in facts.network.switches and name != own:
-            port = port or (words[n + 1] if n + 1 < len(words) else "")
-            switch = facts.network.switches[name]
-            found.append((name, port if port in switch.ports else ""))
-    return found
 
 
 def _fits(facts: Facts, name: str, port: str, far: PortRef) -> bool:

@@ -9,7 +9,7 @@ from inkov.model.settings import Setting
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import cause
+from inkov.rules.wording import at, cause, joined
 
 _TRUNK = "{trunk: '310,330'}"
 _BOTH = pair(_TRUNK, _TRUNK)
@@ -23,6 +23,15 @@ _ONE = {
 _ONE["archive.yaml"] = (
     _ONE["archive.yaml"].replace("u1: {trunk", "u2: {trunk: '310'}, u1: {trunk").replace("{}", "{u2: pump-loft u1}")
 )
+_LABELLED = {
+    name: text.replace(f"neighbours: {{u1: {far} u1}}", "neighbours: {}").replace(
+        _TRUNK, f"{_TRUNK[:-1]}, label: to {far} u1}}"
+    )
+    for name, text, far in (
+        ("archive.yaml", _BOTH["archive.yaml"], "seal-ward"),
+        ("seal-ward.yaml", _BOTH["seal-ward.yaml"], "archive"),
+    )
+}
 _CAMPUS = "inkov: campus\nname: Quillfin\nswitches: [archive.yaml, seal-ward.yaml]\ncables: [{}]\n"
 
 
@@ -55,6 +64,34 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
                 evidence=(Evidence(f"hears {deaf}", heard.source),) if heard else (),
                 causes=(cause(deaf, Setting.NEIGHBOUR),),
             )
+
+
+@rule(
+    "neighbour/by-label",
+    Severity.RISK,
+    faults=(22,),
+    looks_for="Two ports whose labels name each other, while neither discovery nor the campus file says that they are cabled.",
+    why="Without the cable no frame is followed between the two, so nothing behind it is audited; a label alone proves nothing.",
+    mend="Let discovery run there, or write the cable into the campus file.",
+    breaks=Example(_LABELLED, place="archive:u1 <-> seal-ward:u1"),
+    passes=Example(_BOTH),
+)
+def by_label(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding for all such cables."""
+    network = facts.network
+    pairs = facts.labelled
+    if pairs:
+        shown = joined((f"{a} <-> {b}" for a, b in pairs), 4)
+        lines = "; ".join(f"{a.switch} {a.port} - {b.switch} {b.port}" for a, b in pairs[:4])
+        yield Fault(
+            place=shown,
+            what=f"By their labels {'these are' if len(pairs) > 1 else 'this is'} cabled, and nothing else says so: {shown}.",
+            mend=f"Let discovery run there, or write under `cables` of the campus file: {lines}{' …' if pairs[4:] else ''}.",
+            evidence=tuple(
+                at(network, e, f"label '{network.port(e).label}'", Setting.LABEL) for pair in pairs[:4] for e in pair
+            ),
+            causes=tuple(cause(e, Setting.CABLE) for pair in pairs for e in pair),
+        )
 
 
 def _wire(wire: Wire) -> str:

@@ -153,6 +153,8 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     bridged: list[frozenset[str]] = list(facts.network.islands.of(vid))
     for group, touched in facts.network.islands.missing_on_the_way(vid):
         bridged = _union(bridged, [group, *touched])
+    for a, b in facts.labelled:
+        bridged = _union(bridged, [frozenset({a.switch, b.switch})])
     joining = [
         k
         for k in network.joins
