@@ -1,9 +1,11 @@
 """What all tests share: the built program, folders of files, and quick settings for hypothesis."""
 
 import os
+import pty
 import resource
 import subprocess
 import sys
+import termios
 from pathlib import Path
 from typing import NamedTuple
 
@@ -99,3 +101,29 @@ def quillfin(tmp_path_factory):
     done = run_inkov("demo", "quillfin", cwd=folder)
     assert done.code == 0, done.err
     return folder / "quillfin"
+
+
+def on_screen(*args, columns, cwd=None, **env):
+    """What a command shows on a terminal of so many columns, without colours."""
+    near, far = pty.openpty()
+    termios.tcsetwinsize(far, (50, columns))
+    run = subprocess.Popen(
+        [Path(sys.executable).with_name("inkov"), *map(str, args)],
+        stdout=far,
+        stderr=subprocess.DEVNULL,
+        cwd=cwd,
+        env={**os.environ, "NO_COLOR": "1", **env},
+    )
+    os.close(far)
+    said = b""
+    while True:
+        try:
+            part = os.read(near, 65536)
+        except OSError:
+            break
+        if not part:
+            break
+        said += part
+    os.close(near)
+    run.wait()
+    return said.decode("utf-8").replace("\r\n", "\n")

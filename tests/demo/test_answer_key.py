@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 
 import inkov
-from conftest import run_inkov, write_files
+from conftest import on_screen, run_inkov, write_files
 from inkov.demo.station import as_found, faults, mended
 
 KEY = {
@@ -96,7 +96,7 @@ def test_the_five_worst_come_first(quillfin):
 def test_claims_at_stake_are_not_proved(quillfin):
     audit = json.loads(run_inkov("audit", "as-found", "--format", "json", cwd=quillfin).out)
     proofs = json.loads(run_inkov("prove", "as-found", "--format", "json", cwd=quillfin).out)
-    outcomes = {v["name"]: v["outcome"] for v in proofs}
+    outcomes = {v["name"]: v["outcome"] for v in proofs["rows"]}
     at_stake = {name for f in audit["findings"] for name in f["claims"]}
     assert at_stake
     assert {outcomes[name] for name in at_stake} == {"broken"}
@@ -137,13 +137,15 @@ def test_each_fault_alone_is_found_alone(name, tmp_path):
 @pytest.mark.parametrize("name", sorted(CLAIMS))
 def test_each_fault_that_only_a_claim_knows_of_breaks_that_claim_alone(name, tmp_path):
     folder = write_files(tmp_path, as_found([name]))
-    verdicts = json.loads(run_inkov("prove", folder, "--format", "json").out)
+    verdicts = json.loads(run_inkov("prove", folder, "--format", "json").out)["rows"]
     assert [(v["name"], v["outcome"]) for v in verdicts if v["outcome"] != "proved"] == [CLAIMS[name]]
     assert not [f for f in inkov.audit(inkov.load(folder)) if f.severity.value != "tidy"]
 
 
 def test_as_found_breaks_claims_in_every_way(quillfin):
-    verdicts = {v["name"]: v for v in json.loads(run_inkov("prove", quillfin / "as-found", "--format", "json").out)}
+    verdicts = {
+        v["name"]: v for v in json.loads(run_inkov("prove", quillfin / "as-found", "--format", "json").out)["rows"]
+    }
     wall = verdicts["the info wall shows no cameras"]["witnesses"]
     assert [(w["start"], w["end"], w["both"]) for w in wall] == [("cameras", "info-wall", False)]
     attack = verdicts["cameras cannot be turned on research"]["witnesses"][0]["way"]
@@ -186,4 +188,4 @@ def test_applying_the_trimmed_lists_mends_what_lists_can(quillfin, tmp_path):
 def test_the_readme_shows_a_finding_as_it_is(quillfin):
     readme = (Path(__file__).parents[2] / "README.md").read_text("utf-8")
     shown = next(b for b in readme.split("```\n") if b.startswith(" BREACH"))
-    assert shown in run_inkov("audit", "as-found", cwd=quillfin).out
+    assert shown in on_screen("audit", "as-found", columns=100, cwd=quillfin)

@@ -216,7 +216,7 @@ def test_tree_command_shows_root_ways_and_reasons(inkov, quillfin):
 def test_links_show_what_the_tree_keeps_off(inkov, quillfin):
     ran = inkov("links", quillfin / "mended", "--switch", "gull-roost")
     assert "blocked by the tree at" in ran.out
-    rows = json.loads(inkov("links", quillfin / "mended", "--switch", "gull-roost", "--format", "json").out)
+    rows = json.loads(inkov("links", quillfin / "mended", "--switch", "gull-roost", "--format", "json").out)["rows"]
     assert [(r["carried"], [k["vlans"] for k in r["kept_off"]]) for r in rows] == [
         ("305,340,370,380,990", []),
         ("none", ["305,340,370,380,990"]),

@@ -122,7 +122,8 @@ def test_grid_says_what_single_claims_say(inkov, quillfin):
         "visitor-pier, watchtower-b  kiosks → life-support; tills → life-support; info-wall → life-support" in ran.out
     )
     rows = {
-        r["segment"]: r for r in json.loads(inkov("prove", quillfin / "as-found", "--grid", "--format", "json").out)
+        r["segment"]: r
+        for r in json.loads(inkov("prove", quillfin / "as-found", "--grid", "--format", "json").out)["rows"]
     }
     assert rows["tills"]["heard_in"]["kiosks"] == rows["kiosks"]["heard_in"]["tills"] == "joined"
     assert rows["kiosks"]["through"]["life-support"] == ["visitor-pier", "watchtower-b"]

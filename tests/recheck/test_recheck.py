@@ -191,7 +191,7 @@ def test_another_native_vlan_makes_the_affected_certificates_wrong(certified, tm
     assert path.read_text("utf-8") != text
     ran = run_inkov("recheck", *sorted((site / "proofs").iterdir()), site, "--format", "json")
     assert ran.code == 1
-    rows = {r["claim"]: r for r in json.loads(ran.out)}
+    rows = {r["claim"]: r for r in json.loads(ran.out)["rows"]}
     wrong = {name for name, row in rows.items() if not row["accepted"]}
     assert "card data stays apart" in wrong
     assert "patient records are one" not in wrong

@@ -2,9 +2,11 @@
 
 import pytest
 
+from inkov.model.errors import BadInput
 from inkov.render.audit_text import audit_text
 from inkov.render.page import clean, table, to_text, words
-from inkov.render.table_text import flood_text, links_text, ports_text
+from inkov.render.rows import Column, Page, Wish, separated, text
+from inkov.render.table_text import flood_page, links_page, ports_page
 from inkov.render.way_text import tags_text
 from inkov.views.findings import AuditView, EvidenceView, FindingView, Size
 from inkov.views.tables import HeardRow, LinkRow, LostRow, PortRow
@@ -60,43 +62,102 @@ def link(a, b, **changed):
         "lost": (LostRow("30", "not defined on b", "b.yaml:3"),),
         "leaks": (),
         "kept_off": (),
+        "blocked": "none",
         "doubt": "",
     }
     return LinkRow(**{**row, **changed})
 
 
+def shown(page, width, wish=None):
+    return "\n".join(text(page, wish or Wish(), width)) + "\n"
+
+
 def test_a_link_is_one_row_with_both_ends_around_the_middle():
-    text = to_text(links_text([link("a:1", "b:2", how_a="asks, was answered"), link("b:3", "c:1", up=False, lost=())]))
+    page = links_page([link("a:1", "b:2", how_a="asks, was answered"), link("b:3", "c:1", up=False, lost=())])
     assert (
-        text
+        shown(page, 100)
         == """\
-one end       other end  forms          native   carries
-a:1      ───  b:2        trunk = trunk  990 | -  10-12, 20  4 of 5
-b:3      ─ ─  c:1        trunk = trunk  990 | -  down       4 of 5
+one end       other end  forms          native   carries    of those in use  state
+──────────────────────────────────────────────────────────────────────────────────
+a:1      ───  b:2        trunk = trunk  990 | -  10-12, 20  4 of 5           up
+b:3      ─ ─  c:1        trunk = trunk  990 | -  -          4 of 5           down
 
 a:1 - b:2
   30 lost  not defined on b        b.yaml:3
   formed   a:1 asks, was answered
 
-native: VLAN of untagged frames.  carries: VLANs that cross both ways, of those in use.
+native: VLAN of untagged frames.  carries: VLANs that cross both ways.
+"""
+    )
+    assert (
+        shown(page, None)
+        == """\
+one end       other end  forms          native   carries   of those in use  state  lost
+a:1      ───  b:2        trunk = trunk  990 | -  10-12,20  4 of 5           up     30: not defined on b
+b:3      ─ ─  c:1        trunk = trunk  990 | -  -         4 of 5           down   -
 """
     )
 
 
-def test_long_names_put_a_link_on_two_lines_and_never_break():
+def test_a_link_that_the_tree_blocks_says_so_in_its_row():
+    blocked = link("a:1", "b:2", lost=(), blocked="10-12,20", carried="none", carries=0, wanted=0)
+    row = shown(links_page([blocked]), None).splitlines()[1]
+    assert "  -                blocked by the tree" in row
+
+
+def test_long_names_never_break_and_rows_become_blocks_where_there_is_no_room():
     a, b = "distribution-east.campus.example:Ethernet1/1", "access-library-2.campus.example:Ethernet48"
-    text = to_text(links_text([link(a, b, lost=())]))
-    assert text.splitlines()[0] == f"{a} ─── {b}"
-    assert text.splitlines()[1] == "    trunk = trunk   990 | -   10-12, 20   4 of 5"
+    lines = shown(links_page([link(a, b, lost=())]), 60).splitlines()
+    assert lines[:7] == [
+        a,
+        f"  other end        {b}",
+        "  forms            trunk = trunk",
+        "  native           990 | -",
+        "  carries          10-12, 20",
+        "  of those in use  4 of 5",
+        "  state            up",
+    ]
 
 
-def test_runs_of_like_ports_are_one_row_and_hearers_are_written_short():
+def test_runs_of_like_ports_are_one_row_on_a_screen_and_hearers_are_written_short():
     rows = [PortRow(f"a:{n}", "access", "10", None, n != 3, "", "", "a.yaml:1") for n in range(1, 5)]
-    lines = to_text(ports_text(rows)).splitlines()
-    assert [line.split()[0] for line in lines[1:]] == ["a:1-2", "a:3", "a:4"]
+    lines = shown(ports_page(rows), 100).splitlines()
+    assert [line.split()[0] for line in lines[2:]] == ["a:1-2", "a:3", "a:4"]
+    assert [line.split()[0] for line in shown(ports_page(rows), None).splitlines()[1:]] == ["a:1", "a:2", "a:3", "a:4"]
     heard = tuple(HeardRow(f"b:{n}", (10,) if n == 9 else ()) for n in (1, 2, 3, 9))
-    assert "b:1-3, b:9 [10]" in to_text(flood_text([{"from": "a:1", "heard": heard}, {"from": "a:2", "heard": ()}]))
-    assert "nobody" in to_text(flood_text([{"from": "a:2", "heard": ()}]))
+    page = flood_page([{"from": ("a:1", "a:2"), "heard": heard}, {"from": ("a:3",), "heard": ()}])
+    assert shown(page, None).splitlines()[1:] == ["a:1-2         4  b:1-3, b:9 [10]", "a:3           0  nobody"]
+
+
+PAGE = Page(
+    (Column("port", "port"), Column("members", "members", right=True)),
+    [("a:2", "10"), ("a:10", "9"), ("=1+1", "-")],
+)
+
+
+@pytest.mark.parametrize(
+    ("wish", "rows"),
+    [
+        (Wish(), ["port  members", "a:2        10", "a:10        9", "=1+1        -"]),
+        (Wish(sort="port"), ["port  members", "=1+1        -", "a:2        10", "a:10        9"]),
+        (Wish(sort="-members"), ["port  members", "a:2        10", "a:10        9", "=1+1        -"]),
+        (Wish(columns=("members",), heads=False), ["10", " 9", " -"]),
+    ],
+)
+def test_rows_are_sorted_and_cut_as_wished(wish, rows):
+    assert shown(PAGE, None, wish).splitlines() == rows
+
+
+def test_a_column_that_is_not_there_is_answered_with_a_hint():
+    with pytest.raises(BadInput) as caught:
+        shown(PAGE, None, Wish(sort="membres"))
+    assert str(caught.value) == (
+        "--sort: there is no column 'membres'; did you mean 'members'?; there are port, members"
+    )
+
+
+def test_separated_values_hold_no_formula():
+    assert separated(PAGE, Wish(), ",") == "port,members\na:2,10\na:10,9\n'=1+1,-\n"
 
 
 def test_an_audit_shows_the_first_facts_and_how_many_more():

@@ -15,7 +15,6 @@ import typer
 
 from inkov import __version__
 from inkov.cli.auditing import audit, draft, report
-from inkov.cli.layer3 import gateways
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
@@ -31,6 +30,7 @@ from inkov.cli.options import (
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.cli.planning import trim
 from inkov.cli.proving import decide, prove, recheck
+from inkov.cli.tables import flood, gateways, links, ports, vlans
 from inkov.model.errors import BadInput
 from inkov.render.documents import DOCUMENTS
 
@@ -89,50 +89,11 @@ app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills 
 app.command(epilog="Example: inkov recheck proofs/card-data-stays-apart.json quillfin/mended")(reads_site(recheck))
 
 
-@app.command(epilog="Example: inkov vlans exports --vlan 310-330 --switch 'kelp-*'")
-@reads_site
-def vlans(
-    site: SiteArgument = Path(),
-    switch: SwitchOption = None,
-    vlan: VlanOption = None,
-    converged: Annotated[
-        bool, typer.Option("--converged", help="Show the tables as they will be once sync groups have settled.")
-    ] = False,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Show each VLAN across all switches in one row, with its islands."""
-    network = load_network(site)
-    from inkov import api
-    from inkov.render.table_text import converged_text, vlans_text
-    from inkov.views.tables import sync_rows, vlan_rows
-
-    switches, some = chosen_switches(network, switch), chosen_vlans(network, vlan)
-    if not converged:
-        rows = vlan_rows(network, switches, some)
-        emit(result_format, output, rows, vlans_text)
-        return
-    changes = sync_rows(network, switches, some)
-    after = vlan_rows(api.network(api.converged(network.campus)), switches, some)
-    emit(result_format, output, after, lambda rows: converged_text(changes, rows))
-
-
-@app.command(epilog="Example: inkov links exports --vlan 330")
-@reads_site
-def links(
-    site: SiteArgument = Path(),
-    switch: SwitchOption = None,
-    vlan: VlanOption = None,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Show both ends of each link in one row: what crosses, and why the rest is lost."""
-    network = load_network(site)
-    from inkov.render.table_text import links_text
-    from inkov.views.tables import link_rows
-
-    rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
-    emit(result_format, output, rows, links_text)
+app.command(epilog="Example: inkov vlans exports --vlan 310-330 --switch 'kelp-*'")(vlans)
+app.command(epilog="Example: inkov links exports --vlan 330")(links)
+app.command(epilog="Example: inkov ports exports --switch kelp-hall")(ports)
+app.command(epilog="Example: inkov gateways exports --vlan 340")(gateways)
+app.command(epilog="Example: inkov flood exports kelp-hall:12")(flood)
 
 
 @app.command(epilog="Example: inkov tree exports --vlan 330")
@@ -150,70 +111,7 @@ def tree(
     from inkov.views.trees import trees_view
 
     view = trees_view(network, chosen_vlans(network, vlan), chosen_switches(network, switch))
-    emit(result_format, output, view, trees_text)
-
-
-@app.command(epilog="Example: inkov ports exports --switch kelp-hall")
-@reads_site
-def ports(
-    site: SiteArgument = Path(),
-    switch: SwitchOption = None,
-    vlan: VlanOption = None,
-    relay: Annotated[bool, typer.Option("--relay", help="Show what goes in and out instead.")] = False,
-    grid: Annotated[bool, typer.Option("--grid", help="Show ports against VLANs instead.")] = False,
-    rogue: Annotated[
-        bool, typer.Option("--rogue", help="Show what a switch of somebody's own would get there, worst first.")
-    ] = False,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Show what each port is set to and what it faces."""
-    network = load_network(site)
-    from inkov.render.relay_text import grids_text, relays_text, rogues_text
-    from inkov.render.table_text import ports_text
-    from inkov.views.relays import grids, relay_rows
-    from inkov.views.rogues import rogue_rows
-    from inkov.views.tables import port_rows
-
-    switches, vlans_ = chosen_switches(network, switch), chosen_vlans(network, vlan)
-    if relay:
-        maps = relay_rows(network, switches)
-        emit(result_format, output, maps, relays_text)
-    elif rogue:
-        gains = rogue_rows(network, switches)
-        emit(result_format, output, gains, rogues_text)
-    elif grid:
-        made = grids(network, switches, vlans_)
-        emit(result_format, output, made, grids_text)
-    else:
-        rows = port_rows(network, switches, vlans_)
-        emit(result_format, output, rows, ports_text)
-
-
-@app.command(epilog="Example: inkov flood exports kelp-hall:12")
-@reads_site
-def flood(
-    site: SiteArgument = Path(),
-    port: Annotated[
-        str | None,
-        typer.Argument(metavar="[PORT]", help="Host, or switch:port, that sends; every edge port without it."),
-    ] = None,
-    tag: Annotated[int | None, typer.Option(min=0, max=4094, help="VID on the frame; untagged without it.")] = None,
-    inner: Annotated[int | None, typer.Option(min=0, max=4094, help="VID of a second tag, inside.")] = None,
-    result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
-) -> None:
-    """Tell who hears a broadcast from a port, or the whole who-hears-whom of the campus."""
-    if inner is not None and tag is None:
-        raise typer.BadParameter("--inner needs --tag")
-    network = load_network(site)
-    from inkov.api import port_named
-    from inkov.render.table_text import flood_text
-    from inkov.views.tables import flood_rows
-
-    source = None if port is None else port_named(network.campus, port)
-    rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
-    emit(result_format, output, rows, flood_text)
+    emit("tree", result_format, output, view, trees_text)
 
 
 @app.command(epilog="Example: inkov trace quillfin/as-found till-2 archive-1")
@@ -243,12 +141,11 @@ def trace(
 
     ends = end_named(network, a, tag), end_named(network, b, tag)
     view = trace_view(network, run(network, *ends), (a, b))
-    emit(result_format, output, view, trace_text)
+    emit("trace", result_format, output, view, trace_text)
     if not view.both:
         raise typer.Exit(Exit.FOUND)
 
 
-app.command(epilog="Example: inkov gateways exports --vlan 340")(reads_site(gateways))
 app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim))
 
 
@@ -266,7 +163,7 @@ def explain(
     if rule not in RULES and not listed:
         hint = nearest(rule or "", [*RULES, *(r.theme for r in RULES.values())])
         raise BadInput([Problem(Source("explain"), f"there is no rule {rule!r}{hint}")])
-    emit(Format.TEXT, None, rule or "", lambda name: rules_text(listed) if listed else rule_text(RULES[name]))
+    emit("", Format.TEXT, None, rule or "", lambda name: rules_text(listed) if listed else rule_text(RULES[name]))
 
 
 @app.command(epilog="Example: inkov schema switch -o switch.schema.json")

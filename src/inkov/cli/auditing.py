@@ -130,7 +130,7 @@ def report(
     Run.failed = bool(found.failed)
     view = audit_view(network, found.findings, len(found.waived), found.known)
     if result_format in _PAGE:
-        emit(Format(result_format), output, view, partial(audit_text, full=full))
+        emit("audit", result_format, output, view, partial(audit_text, full=full))
         return view
     from inkov import api
 

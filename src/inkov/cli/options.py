@@ -6,7 +6,7 @@ import fnmatch
 import functools
 import inspect
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -82,12 +82,26 @@ def reads_site(command: Callable[..., None]) -> Callable[..., None]:
     added = {"no_cache": NoCacheOption, "allow_outside": OutsideOption} | (
         {} if "strict" in own.parameters else {"strict": StrictOption}
     )
+    return with_options(command, run, {name: (annotation, False) for name, annotation in added.items()})
+
+
+def with_options(
+    command: Callable[..., None], run: Callable[..., None], added: Mapping[str, tuple[object, object]]
+) -> Callable[..., None]:
+    """Gives a command further options, for whoever reads its signature.
+
+    Args:
+        command: as it is.
+        run: what is called in its place, with the further options by name.
+        added: name to annotation and default.
+    """
+    own = inspect.signature(command, eval_str=True)
     options = [
-        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=False, annotation=annotation)
-        for name, annotation in added.items()
+        inspect.Parameter(name, inspect.Parameter.KEYWORD_ONLY, default=default, annotation=annotation)
+        for name, (annotation, default) in added.items()
     ]
     run.__signature__ = own.replace(parameters=[*own.parameters.values(), *options])  # type: ignore[attr-defined]  # as inspect reads it
-    run.__annotations__ = {**command.__annotations__, **added}
+    run.__annotations__ = {**command.__annotations__, **{name: annotation for name, (annotation, _) in added.items()}}
     return run
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from enum import IntEnum, StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -14,7 +14,8 @@ from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 
 if TYPE_CHECKING:
-    from rich.console import RenderableType
+    from inkov.render.rows import Page, Wish
+    from inkov.render.text import Block
 
 
 V = TypeVar("V")
@@ -36,32 +37,65 @@ class Format(StrEnum):
     JSON = "json"
 
 
-def emit(result_format: Format, output: Path | None, value: V, render: Callable[[V], RenderableType]) -> None:
+class TableFormat(StrEnum):
+    """How a table is written."""
+
+    TEXT = "text"
+    JSON = "json"
+    CSV = "csv"
+    TSV = "tsv"
+    MD = "md"
+
+
+def emit(kind: str, result_format: str, output: Path | None, value: V, render: Callable[[V], Block]) -> None:
     """Writes a result to stdout, or to a file that appears only when it is complete.
 
     Args:
+        kind: the name of its JSON document.
         result_format: text or JSON.
         output: the file; None for stdout.
         value: a view, or rows.
         render: makes the text of it; its JSON needs no telling.
     """
-    if result_format is Format.JSON:
-        from inkov.render.jsondoc import row_by_row, to_json
+    if result_format == Format.JSON:
+        from inkov.render.jsondoc import document
 
-        if not isinstance(value, Iterator):
-            put(to_json(value), output)
-        elif output is None:
-            sys.stdout.writelines(row_by_row(value))
-        else:
-            put("".join(row_by_row(value)), output)
+        put(document(kind, value), output)
         return
-    from inkov.render.page import WIDTH, to_text
+    from inkov.render.page import to_text
 
+    width = screen_width(output)
+    put(to_text(render(value), color=_color(output), width=width, ascii_only=_ascii(output)), output)
+
+
+def emit_page(page: Page, wish: Wish, result_format: str, output: Path | None) -> None:
+    """Writes a table as text, or for programs in one of the formats that every table has."""
+    from inkov.render import rows
+    from inkov.render.page import ascii_text
+
+    if result_format in rows.WRITERS:
+        put(rows.WRITERS[result_format](page, wish), output)
+        return
+    text = "".join(f"{line}\n" for line in rows.text(page, wish, screen_width(output), color=_color(output)))
+    put(ascii_text(text) if _ascii(output) else text, output)
+
+
+def screen_width(output: Path | None) -> int | None:
+    """Returns the columns of the terminal that a result goes to; None when it goes to a pipe or a file."""
+    if output is not None or not sys.stdout.isatty():
+        return None
+    from inkov.render.page import WIDTH
+
+    return os.get_terminal_size(sys.stdout.fileno()).columns or WIDTH
+
+
+def _color(output: Path | None) -> bool:
     on_screen = output is None and sys.stdout.isatty()
-    color = "FORCE_COLOR" in os.environ or (on_screen and "NO_COLOR" not in os.environ)
-    width = min(os.get_terminal_size(sys.stdout.fileno()).columns, WIDTH) if on_screen else WIDTH
-    plain = output is None and "utf" not in (sys.stdout.encoding or "").lower()
-    put(to_text(render(value), color=color, width=width or WIDTH, ascii_only=plain), output)
+    return "FORCE_COLOR" in os.environ or (on_screen and "NO_COLOR" not in os.environ)
+
+
+def _ascii(output: Path | None) -> bool:
+    return output is None and "utf" not in (sys.stdout.encoding or "").lower()
 
 
 def put(text: str, output: Path | None, *, force: bool = False) -> None:

@@ -65,6 +65,7 @@ def trim(
     before = api.trim(load_network(site, strict=True).campus, kept or VlanSet()) if planned else None
     view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(network, vlan), before, why=why)
     emit(
+        "trim",
         result_format,
         output,
         view,

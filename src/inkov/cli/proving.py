@@ -55,7 +55,7 @@ def _grid(site: Path, result_format: Format, output: Path | None) -> None:
     from inkov.views.reports import grid_rows
 
     rows = grid_rows(grid(network))
-    emit(result_format, output, rows, grid_text)
+    emit("segments", result_format, output, rows, grid_text)
 
 
 def decide(
@@ -84,7 +84,7 @@ def decide(
             complain(
                 f"note: no certificate for {name!r}: what gateways join, and what is outside, has no certificate yet"
             )
-    emit(result_format, output, views, partial(prove_text, network.campus.name))
+    emit("prove", result_format, output, views, partial(prove_text, network.campus.name))
     return all(v.outcome == "proved" for v in views)
 
 
@@ -104,6 +104,6 @@ def recheck(
     from inkov.render.recheck_text import recheck_text
 
     rows = api.recheck(certificate, site)
-    emit(result_format, output, rows, recheck_text)
+    emit("recheck", result_format, output, rows, recheck_text)
     if any(not row.accepted for row in rows):
         raise typer.Exit(Exit.FOUND)

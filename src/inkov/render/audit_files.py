@@ -10,7 +10,7 @@ from xml.etree import ElementTree as ET
 
 from inkov import __version__
 from inkov.render.jsondoc import to_json
-from inkov.render.page import clean
+from inkov.render.page import clean, escaped, harmless
 from inkov.render.renderers import Audited, Lines
 from inkov.rules.catalogue import RULES
 from inkov.rules.registry import Rule
@@ -32,7 +32,6 @@ _COLUMNS = (
     "cause",
     "id",
 )
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 _LEVELS = {"breach": "error", "outage": "error", "risk": "warning", "tidy": "note"}
 
 
@@ -61,13 +60,8 @@ def audit_csv(audited: Audited) -> str:
             seen.path if seen else "",
         ]
         cells += [head.id if head else "", finding.id]
-        rows.writerow(_harmless(c) for c in cells)
+        rows.writerow(harmless(c) if isinstance(c, str) else c for c in cells)
     return text.getvalue()
-
-
-def _harmless(cell: object) -> object:
-    text = clean(cell) if isinstance(cell, str) else ""
-    return f"'{text}" if text.startswith(_FORMULA) else text or cell
 
 
 def _line(seen: EvidenceView | None, lines: Lines) -> int | None:
@@ -77,12 +71,12 @@ def _line(seen: EvidenceView | None, lines: Lines) -> int | None:
 def audit_markdown(audited: Audited) -> str:
     """Returns a page with a table a severity, as code hosts and wikis show it."""
     view = audited.view
-    size, made = view.size, [f"# {_plain(view.campus)}", ""]
+    size, made = view.size, [f"# {escaped(view.campus)}", ""]
     made += [
         f"{size.switches} switches, {size.ports} ports, {size.links} links, {size.vlans} VLANs: {_tally(view.counts)}",
         "",
-        *([_plain(view.summary), ""] if view.summary else []),
-        *([f"Not read: {_plain(', '.join(view.unread))}", ""] if view.unread else []),
+        *([escaped(view.summary), ""] if view.summary else []),
+        *([f"Not read: {escaped(', '.join(view.unread))}", ""] if view.unread else []),
     ]
     for severity in view.counts:
         rows = [f for f in view.findings if f.severity == severity]
@@ -102,20 +96,12 @@ def _tally(counts: Mapping[str, int]) -> str:
 
 
 def _row(finding: FindingView) -> str:
-    seen = "<br>".join(_plain(e.place) for e in finding.evidence)
-    also = "".join(f"<br>also {f.rule}: {_plain(f.what)}" for f in finding.also)
+    seen = "<br>".join(escaped(e.place) for e in finding.evidence)
+    also = "".join(f"<br>also {f.rule}: {escaped(f.what)}" for f in finding.also)
     return (
-        f"| {finding.rule} | {_plain(finding.place)} | {_plain(finding.what)}{also} | {_plain(hits(finding))} "
-        f"| {_plain(finding.mend)} | {seen} |"
+        f"| {finding.rule} | {escaped(finding.place)} | {escaped(finding.what)}{also} | {escaped(hits(finding))} "
+        f"| {escaped(finding.mend)} | {seen} |"
     )
-
-
-def _plain(text: str) -> str:
-    """Returns text that Markdown and the HTML in it show as it is."""
-    text = clean(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
-    for special in "\\`*_[]|":
-        text = text.replace(special, "\\" + special)
-    return text
 
 
 def audit_sarif(audited: Audited) -> str:

@@ -13,11 +13,13 @@ class Document(NamedTuple):
         module: under `inkov`.
         names: types in it; a document is of one of them.
         rows: whether it is a list of these.
+        written: whether a command writes it, with a head that says what it is; else it is an input.
     """
 
     module: str
     names: tuple[str, ...]
     rows: bool = False
+    written: bool = True
 
     def type(self) -> Any:  # noqa: ANN401 - a type expression
         """Returns the type of the document."""
@@ -29,9 +31,9 @@ class Document(NamedTuple):
 
 
 DOCUMENTS = {
-    "switch": Document("formats.switch_document", ("SwitchDocument",)),
-    "campus": Document("formats.campus_document", ("CampusDocument",)),
-    "certificate": Document("formats.certificate_document", ("ApartCertificate", "TogetherCertificate")),
+    "switch": Document("formats.switch_document", ("SwitchDocument",), written=False),
+    "campus": Document("formats.campus_document", ("CampusDocument",), written=False),
+    "certificate": Document("formats.certificate_document", ("ApartCertificate", "TogetherCertificate"), written=False),
     "audit": Document("views.findings", ("AuditView",)),
     "prove": Document("views.reports", ("VerdictView",), rows=True),
     "segments": Document("views.reports", ("GridRow",), rows=True),

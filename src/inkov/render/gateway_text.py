@@ -2,52 +2,55 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
-from rich.console import Group, RenderableType
-from rich.text import Text
-
-from inkov.render.page import labelled, spaced, table, words
+from inkov.render.page import labelled, words
+from inkov.render.rows import Cell, Column, Page, Shown
+from inkov.render.text import Block, Stack, Text
 from inkov.views.gateways import FilterView, GatewayRow, GatewaysView
 
 _STATES = {"up": ("● up", ""), "down": ("× down", "bold red"), "not known": ("? not known", "bold magenta")}
 
 
-def gateways_text(view: GatewaysView) -> RenderableType:
-    """Returns the page of all gateways."""
-    if not view.rows and not view.without and not view.closed:
-        return words("no gateways here")
-    blocks: list[RenderableType] = []
-    serving, managing = ([r for r in view.rows if r.serves is yes] for yes in (True, False))
-    if serving:
-        blocks.append(_table("serves", serving))
-    if managing:
-        blocks.append(Group(words("to manage the device, no gateway of stations", "bold"), _table("in", managing)))
-    reasons = [(f"{r.device} {r.vlans}", words(r.why)) for r in view.rows if r.why]
+GATEWAYS = (
+    Column("serves", "serves"),
+    Column("gateway", "gateway", whole=True),
+    Column("address", "address", whole=True),
+    Column("state", "state", whole=True),
+    Column("filters", "filters"),
+    Column("for", "for"),
+    Column("why", "why", shown=Shown.PIPE),
+    Column("where", "set at", whole=True, shown=Shown.ASKED),
+)
+
+
+def gateways_page(view: GatewaysView) -> Page:
+    """Returns all gateways; on a screen, below them why some are down, what filters let through, and who has none."""
+    blocks: list[Block] = []
+    reasons: list[tuple[str, Block]] = [(f"{r.device} {r.vlans}", words(r.why)) for r in view.rows if r.why]
     reasons += [(device, words(said)) for device, said in _not_routing(view)]
     if reasons:
         blocks.append(labelled(reasons, 0))
     blocks += list(_listed(view))
-    facts = [("no gateway", words(", ".join(view.without)))] if view.without else []
+    facts: list[tuple[str, Block]] = [("no gateway", words(", ".join(view.without)))] if view.without else []
     facts += [("closed", words(", ".join(view.closed)))] if view.closed else []
     if facts:
         blocks.append(labelled(facts, 0))
-    return spaced(blocks)
+    rows = sorted(view.rows, key=lambda r: not r.serves)
+    return Page(GATEWAYS, [_row(r) for r in rows], after=blocks, nothing="no gateways here")
 
 
-def _table(first: str, rows: Sequence[GatewayRow]) -> RenderableType:
-    body = [
-        (
-            words(row.segment or "no VLAN"),
-            words(f"{row.device}:{row.port}" if row.port else row.device),
-            Text("\n").join(map(words, row.addresses)),
-            Text(*_STATES[row.state]),
-            words(_filters(row)),
-            words(row.source, "cyan"),
-        )
-        for row in rows
-    ]
-    return table((first, "gateway", "address", "state", "filters", "set at"), body, whole=[1, 3])
+def _row(row: GatewayRow) -> tuple[Cell, ...]:
+    return (
+        words(row.segment or "no VLAN"),
+        words(f"{row.device}:{row.port}" if row.port else row.device),
+        words(", ".join(row.addresses)),
+        Text(*_STATES[row.state]),
+        words(_filters(row)),
+        "stations" if row.serves else "managing it",
+        words(row.why or "-"),
+        words(row.source, "cyan"),
+    )
 
 
 def _not_routing(view: GatewaysView) -> Iterator[tuple[str, str]]:
@@ -64,7 +67,7 @@ def _filters(row: GatewayRow) -> str:
     return ", ".join(parts) or "-"
 
 
-def _listed(view: GatewaysView) -> Iterator[RenderableType]:
+def _listed(view: GatewaysView) -> Iterator[Block]:
     """Yields each filter in use once, entry below entry."""
     seen: set[tuple[str, str]] = set()
     for row in view.rows:
@@ -74,7 +77,7 @@ def _listed(view: GatewaysView) -> Iterator[RenderableType]:
                 yield _filter(row.device, found)
 
 
-def _filter(device: str, found: FilterView) -> RenderableType:
+def _filter(device: str, found: FilterView) -> Block:
     head = Text.assemble("filter ", words(found.name, "bold"), f" of {device}   ", words(found.source, "cyan"))
     numbered = [entry.partition(" ") for entry in found.entries]
     own = all(number.isdecimal() for number, _, _ in numbered)
@@ -82,4 +85,4 @@ def _filter(device: str, found: FilterView) -> RenderableType:
         (number if own else str(n), words(rest if own else entry))
         for n, ((number, _, rest), entry) in enumerate(zip(numbered, found.entries, strict=True), 1)
     ]
-    return Group(head, labelled(entries)) if entries else head
+    return Stack(head, labelled(entries)) if entries else head

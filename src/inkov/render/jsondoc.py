@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from dataclasses import fields
 from typing import Any
 
 import orjson
@@ -16,6 +16,23 @@ def to_json(value: Any) -> str:  # noqa: ANN401 - any view
     return orjson.dumps(value, option=options).decode()
 
 
+VERSION = 1
+"""Version of the documents that commands write; one that reads them may trust the form of those of its version."""
+
+
+def document(kind: str, value: Any) -> str:  # noqa: ANN401 - any view
+    """Returns the JSON of what a command found: an object that says what it is.
+
+    Args:
+        kind: its name in `DOCUMENTS`.
+        value: a view, whose members it has; or rows, which it has under `rows`.
+    """
+    head: dict[str, Any] = {"inkov": kind, "version": VERSION}
+    if DOCUMENTS[kind].rows:
+        return to_json(head | {"rows": value})
+    return to_json(head | {f.name: getattr(value, f.name) for f in fields(value)})
+
+
 def schema(kind: str) -> dict[str, Any]:
     """Returns the JSON Schema of a document that is read or written.
 
@@ -25,14 +42,20 @@ def schema(kind: str) -> dict[str, Any]:
     from pydantic import TypeAdapter  # noqa: PLC0415 - a fifth of a second that only this needs
 
     made = TypeAdapter(DOCUMENTS[kind].type()).json_schema(by_alias=True, mode="validation")
+    if DOCUMENTS[kind].written:
+        made = _headed(kind, made)
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **made, "title": f"inkov {kind}"}
 
 
-def row_by_row(rows: Iterable[Any]) -> Iterator[str]:
-    """Yields the JSON of a list of rows, the same text as `to_json` makes of all at once, without holding it."""
-    opening = "[\n"
-    for row in rows:
-        text = to_json(row).rstrip("\n").replace("\n", "\n  ")
-        yield f"{opening}  {text}"
-        opening = ",\n"
-    yield "[]\n" if opening == "[\n" else "\n]\n"
+def _headed(kind: str, made: dict[str, Any]) -> dict[str, Any]:
+    """Returns the schema of a document with its head."""
+    head = {"inkov": {"const": kind}, "version": {"const": VERSION}}
+    definitions = {"$defs": made.pop("$defs")} if "$defs" in made else {}
+    own = {"rows": made} if DOCUMENTS[kind].rows else made["properties"]
+    required = ["rows"] if DOCUMENTS[kind].rows else made.get("required", [])
+    return definitions | {
+        "type": "object",
+        "properties": head | own,
+        "required": [*head, *required],
+        "additionalProperties": False,
+    }

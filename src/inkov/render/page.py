@@ -8,13 +8,10 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Sequence
 from itertools import chain
 
-from rich.console import Console, Group, RenderableType
-from rich.padding import Padding
-from rich.table import Table
-from rich.text import Text
+from inkov.render.text import Block, Labelled, Stack, Table, Text, joined_by, written
 
 WIDTH = 100
-"""Columns that all text output fits into."""
+"""Columns that pages of text fit into where nothing is known of the screen."""
 
 SEVERITY_STYLES = {
     "breach": "white on red",
@@ -54,6 +51,23 @@ def clean(text: str) -> str:
     return "".join(c if c.isprintable() else c.encode("unicode_escape").decode() for c in text)
 
 
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+def harmless(text: str) -> str:
+    """Returns text that no spreadsheet takes for a formula: one that begins like that gets a quote before it."""
+    text = clean(text)
+    return f"'{text}" if text.startswith(_FORMULA) and text != "-" else text
+
+
+def escaped(text: str) -> str:
+    """Returns text that Markdown and the HTML in it show as it is."""
+    text = clean(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    for special in "\\`*_[]|":
+        text = text.replace(special, "\\" + special)
+    return text
+
+
 def plural(n: int, word: str) -> str:
     """Returns `1 switch`, `2 switches`."""
     return f"{n} {many(n, word)}"
@@ -65,33 +79,23 @@ def many(n: int, word: str) -> str:
 
 
 def words(text: str, style: str = "") -> Text:
-    """Returns text that is printed as it is, markup and all."""
-    return Text(clean(text), style=style)
+    """Returns text that is printed as it is, its control characters made harmless."""
+    return Text(clean(text), style)
 
 
 def table(
     heads: Sequence[str],
-    rows: Iterable[Sequence[RenderableType]],
+    rows: Iterable[Sequence[Text | str]],
     right: Collection[int] = (),
     whole: Collection[int] = (),
 ) -> Table:
-    """Returns a table without lines; columns in `right` are aligned to the right, those in `whole` never broken."""
-    made = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
-    for i, head in enumerate(heads):
-        made.add_column(head, justify="right" if i in right else "left", overflow="fold", no_wrap=i in whole)
-    for row in rows:
-        made.add_row(*row)
-    return made
+    """Returns a table; columns in `right` are aligned to the right, those in `whole` never broken."""
+    return Table(heads, rows, right, whole)
 
 
-def labelled(pairs: Iterable[tuple[str, RenderableType]], indent: int = 2) -> RenderableType:
+def labelled(pairs: Iterable[tuple[str, Block]], indent: int = 2) -> Block:
     """Returns label and text side by side, the texts wrapped below themselves."""
-    grid = Table.grid(padding=(0, 2, 0, 0))
-    grid.add_column(style="dim", no_wrap=True)
-    grid.add_column(overflow="fold")
-    for label, text in pairs:
-        grid.add_row(label, text)
-    return Padding(grid, (0, 0, 0, indent))
+    return Labelled(list(pairs), indent)
 
 
 def badge(word: str, style: str, width: int = 0) -> Text:
@@ -101,35 +105,28 @@ def badge(word: str, style: str, width: int = 0) -> Text:
 
 def tally(counts: Iterable[tuple[str, str, str]]) -> Text:
     """Returns counts side by side: each a number, what it counts, and the style of the word."""
-    return Text("   ").join(Text.assemble((f"{n} ", "bold"), badge(word, style)) for n, word, style in counts)
+    return joined_by("   ", (Text.assemble((f"{n} ", "bold"), badge(word, style)) for n, word, style in counts))
 
 
-def spaced(blocks: Iterable[RenderableType]) -> Group:
+def spaced(blocks: Iterable[Block]) -> Stack:
     """Returns blocks with an empty line between them."""
     listed = list(blocks)
-    return Group(*chain.from_iterable((b, "") for b in listed[:-1]), *listed[-1:])
+    return Stack(*chain.from_iterable((b, Text()) for b in listed[:-1]), *listed[-1:])
 
 
-def to_text(page: RenderableType, *, color: bool = False, width: int = WIDTH, ascii_only: bool = False) -> str:
-    """Lays a page out.
+def to_text(page: Block, *, color: bool = False, width: int | None = None, ascii_only: bool = False) -> str:
+    """Returns a page as text.
 
     Args:
         page: what a renderer returned.
         color: with escape sequences for colour.
-        width: columns.
+        width: columns of a terminal; None where lines have no limit, as in a pipe.
         ascii_only: glyphs replaced by plain characters.
     """
-    console = Console(
-        width=width,
-        force_terminal=color,
-        color_system="standard" if color else None,
-        highlight=False,
-        markup=False,
-        emoji=False,
-        legacy_windows=False,
-    )
-    with console.capture() as captured:
-        console.print(page)
-    lines = [line.rstrip() for line in captured.get().splitlines()]
-    text = "\n".join(lines) + "\n"
-    return text.translate(_ASCII) if ascii_only else text
+    text = "\n".join(written(page, width, color=color)) + "\n"
+    return ascii_text(text) if ascii_only else text
+
+
+def ascii_text(text: str) -> str:
+    """Returns text with its glyphs replaced by plain characters."""
+    return text.translate(_ASCII)

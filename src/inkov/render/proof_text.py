@@ -4,22 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.text import Text
-
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
+from inkov.render.text import Block, Stack, Text
 from inkov.render.way_text import passage_lines, tags_text
 from inkov.views.reports import GridRow, PassageView, StopView, TurnView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")
 
 
-def prove_text(campus: str, verdicts: Iterable[VerdictView]) -> RenderableType:
+def prove_text(campus: str, verdicts: Iterable[VerdictView]) -> Block:
     """Returns the page of a run of proofs."""
     listed = sorted(verdicts, key=lambda v: _ORDER.index(v.outcome))
     counts = {o: sum(v.outcome == o for v in listed) for o in _ORDER}
-    head = Group(
+    head = Stack(
         Text.assemble(words(campus, "bold"), "   ", (plural(len(listed), "claim"), "dim")),
         tally((str(n), o, OUTCOME_STYLES[o]) for o, n in counts.items() if n),
     )
@@ -39,26 +36,26 @@ _GLYPHS = {
 }
 
 
-def grid_text(rows: Sequence[GridRow]) -> RenderableType:
+def grid_text(rows: Sequence[GridRow]) -> Block:
     """Returns segments against segments, a glyph a pair; read from the row to the column."""
     heads = [_column(i) for i in range(len(rows))]
     body = []
     for i, row in enumerate(rows):
-        cells = [Text(heads[i], style="dim"), words(row.segment, "dim" if row.empty else "bold")]
+        cells = [Text(heads[i], "dim"), words(row.segment, "dim" if row.empty else "bold")]
         for other in rows:
             if other is row:
-                cells.append(Text("\\", style="dim"))
+                cells.append(Text("\\", "dim"))
                 continue
             pair = row.heard_in[other.segment], other.heard_in[row.segment]
             glyph, style = ("-", "dim") if row.empty or other.empty else _GLYPHS.get(pair, ("?", "bold magenta"))
-            cells.append(Text(glyph, style=style))
+            cells.append(Text(glyph, style))
         body.append(cells)
     legend = (
         "·  apart                 ?  cannot tell           -  no port known\n"
         "=  joined both ways      →  the row's frames are heard in the column      ←  only the other way\n"
         "◆  by gateways           ▸  the row's packets get to the column           ◂  only the other way"
     )
-    blocks: list[RenderableType] = [table(["", "segment", *heads], body)]
+    blocks: list[Block] = [table(["", "segment", *heads], body)]
     devices = dict.fromkeys(", ".join(t) for row in rows for t in row.through.values())
     if devices:
         pairs = [
@@ -73,7 +70,7 @@ def grid_text(rows: Sequence[GridRow]) -> RenderableType:
             for through in devices
         ]
         blocks.append(labelled(pairs, 0))
-    return spaced([*blocks, Text(legend, style="dim")])
+    return spaced([*blocks, Text(legend, "dim")])
 
 
 def _column(i: int) -> str:
@@ -98,7 +95,7 @@ def _said(verdict: VerdictView) -> str:
     return said
 
 
-def _verdict(verdict: VerdictView) -> RenderableType:
+def _verdict(verdict: VerdictView) -> Block:
     said = _said(verdict)
     head = Text.assemble(
         badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
@@ -106,8 +103,8 @@ def _verdict(verdict: VerdictView) -> RenderableType:
     typed = verdict.name.replace(",", " ").split()
     if typed[:1] != [verdict.kind] or not set(verdict.segments) <= set(typed):  # else the name is the claim itself
         head.append("   ").append(words(said, "dim"))
-    blocks: list[RenderableType] = [head]
-    rows: list[tuple[str, RenderableType]] = []
+    blocks: list[Block] = [head]
+    rows: list[tuple[str, Block]] = []
     if verdict.why:
         rows.append(("Why", words(f"{verdict.why[0].upper()}{verdict.why[1:]}.")))
     rows += [("Missing", words(fact)) for fact in verdict.missing]
@@ -122,8 +119,8 @@ def _verdict(verdict: VerdictView) -> RenderableType:
         fails = [("Fails", words(_failing(verdict.failures), "bold"))] if verdict.failures else []
         blocks.append(labelled([*fails, ("Stops", words(_stop(verdict.stop))), *seen]))
     for witness in verdict.witnesses:
-        blocks += [Padding(_witness(witness), (0, 0, 0, 2))]
-    return Group(*blocks)
+        blocks += [Stack(_witness(witness), indent=2)]
+    return Stack(*blocks)
 
 
 def _failing(failures: Sequence[str]) -> str:
@@ -135,7 +132,7 @@ def _stop(stop: StopView) -> str:
     return f"A frame from {stop.sender} to {stop.hearer}{where}: {stop.reason or 'the VLAN changes on the way'}."
 
 
-def _witness(witness: WitnessView) -> RenderableType:
+def _witness(witness: WitnessView) -> Block:
     if witness.unknown:
         kind = "may reach"
     else:
@@ -143,15 +140,15 @@ def _witness(witness: WitnessView) -> RenderableType:
     title = Text.assemble(words(witness.start, "bold"), " → ", words(witness.end, "bold"), (f"   {kind}", "dim"))
     way = witness.way
     if not way:
-        return Group(title, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
+        return Stack(title, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
     lines = [
         title,
         *_station("from", way[0], witness.start),
         *passage_lines(way),
-        Text("│", style="dim"),
+        Text("│", "dim"),
         *_station("to", way[-1], witness.end),
     ]
-    return Group(*lines, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
+    return Stack(*lines, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
 
 
 def _station(word: str, step: PassageView | TurnView, segment: str) -> list[Text]:

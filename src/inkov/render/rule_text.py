@@ -5,17 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from itertools import groupby
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.text import Text
-
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, spaced, table, words
+from inkov.render.text import Block, Stack, Text
 from inkov.rules.registry import Example, Option, Rule
 
 _NAME = 24
 
 
-def rule_text(rule: Rule) -> RenderableType:
+def rule_text(rule: Rule) -> Block:
     """Returns what one rule looks for, why, what to do, and an example of each."""
     severity = rule.severity.value
     head = Text.assemble(badge(severity.upper(), SEVERITY_STYLES[severity], 7), (rule.name, "bold"))
@@ -37,12 +34,12 @@ def rule_text(rule: Rule) -> RenderableType:
     )
 
 
-def _example(title: str, example: Example) -> RenderableType:
-    blocks: list[RenderableType] = [words(title, "bold")]
+def _example(title: str, example: Example) -> Block:
+    blocks: list[Block] = [words(title, "bold")]
     for name, content in example.files.items():
-        blocks.append(Padding(words(name, "dim"), (0, 0, 0, 2)))
-        blocks += [Padding(words(line), (0, 0, 0, 4)) for line in content.splitlines()]
-    return Group(*blocks)
+        blocks.append(Stack(words(name, "dim"), indent=2))
+        blocks += [Stack(words(line), indent=4) for line in content.splitlines()]
+    return Stack(*blocks)
 
 
 def option_words(option: Option) -> str:
@@ -50,10 +47,10 @@ def option_words(option: Option) -> str:
     return f"{option.name} (usually {option.usual}; {option.least} to {option.most}): {option.says}"
 
 
-def rules_text(rules: Iterable[Rule]) -> RenderableType:
+def rules_text(rules: Iterable[Rule]) -> Block:
     """Returns rules by theme, each theme with what it is about."""
     listed = sorted(rules, key=lambda r: r.name)
-    blocks: list[RenderableType] = []
+    blocks: list[Block] = []
     for _, group in groupby(listed, key=lambda r: r.theme):
         same = list(group)
         rows = [
@@ -65,8 +62,7 @@ def rules_text(rules: Iterable[Rule]) -> RenderableType:
             for r in same
         ]
         made = table(("", "", ""), rows, whole=(0, 1))
-        made.show_header = False
-        blocks.append(Group(words(same[0].theme_says, "bold"), made))
+        blocks.append(Stack(words(same[0].theme_says, "bold"), made))
     return spaced(
         [*blocks, words("inkov explain RULE   tells why it matters, what to do, and shows an example", "dim")]
     )

@@ -4,124 +4,174 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.text import Text
-
 from inkov.model import names
-from inkov.render.page import WIDTH, spaced, table, words
+from inkov.render.page import WIDTH, clean, table, words
+from inkov.render.rows import Cell, Column, Page, Shown, shortened
+from inkov.render.text import Block, Stack, Text
 from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
 
 _GRID_MAX = 40
 
 
-def links_text(rows: Sequence[LinkRow]) -> RenderableType:
-    """Returns the links, one a row, both ends around the middle, and below what is lost and why."""
-    wide = max((len(r.a) + len(r.b) for r in rows), default=0)
-    stacked = wide > _ENDS_MAX
-    body: list[tuple[RenderableType, ...]] = []
+LINKS = (
+    Column("a", "one end", whole=True),
+    Column("line", "", whole=True),
+    Column("b", "other end", whole=True),
+    Column("forms", "forms"),
+    Column("native", "native", whole=True),
+    Column("carried", "carries", lists=True),
+    Column("carries", "of those in use", whole=True),
+    Column("state", "state"),
+    Column("lost", "lost", shown=Shown.PIPE),
+)
+
+
+def links_page(rows: Sequence[LinkRow]) -> Page:
+    """Returns the links, one a row, both ends around the middle; on a screen, below them what is lost and why."""
+    body: list[tuple[Cell, ...]] = []
     for r in rows:
         style = "" if r.up and not r.lost and not r.leaks and not r.doubt else "bold magenta"
-        line = Text("───" if r.up else "─ ─", style=style)
-        facts = (
-            _mirrored(r.form_a, r.form_b, style),
-            _mirrored(_native(r.native_a), _native(r.native_b), style),
-            words(shortened(r.carried) if r.up else "down"),
-            Text(f"{r.carries} of {r.wanted}", style=style),
+        body.append(
+            (
+                words(r.a),
+                Text("───" if r.up else "─ ─", style),
+                words(r.b),
+                _mirrored(r.form_a, r.form_b, style),
+                _mirrored(_native(r.native_a), _native(r.native_b), style),
+                r.carried if r.up and r.wanted else "-",
+                Text(f"{r.carries} of {r.wanted}" if r.wanted else "-", style),
+                words(_state(r)),
+                words(
+                    "; ".join([*(f"{n.vlans}: {n.reason}" for n in r.lost), *(f"leak {leak}" for leak in r.leaks)])
+                    or "-"
+                ),
+            )
         )
-        if stacked:
-            body += [(Text.assemble(words(r.a), " ", line, " ", words(r.b)),), (_facts_line(facts),)]
-        else:
-            body.append((words(r.a), line, words(r.b), *facts))
-    heads = ("one end", "", "other end", "forms", "native", "carries", "")
-    made = Group(*(row[0] for row in body)) if stacked else table(heads, body, right=[6], whole=[0, 2, 4])
-    legend = Text(
-        "native: VLAN of untagged frames.  carries: VLANs that cross both ways, of those in use.", style="dim"
-    )
+    legend = Text("native: VLAN of untagged frames.  carries: VLANs that cross both ways.", "dim")
     notes = [note for r in rows if (note := _notes(r)) is not None]
-    return spaced([made, *notes, legend])
+    return Page(LINKS, body, after=[*notes, legend] if rows else (), nothing="no links")
 
 
-_LIST_MAX = 60
-"""Characters of a VLAN list in a table; a longer one is cut in the middle, and JSON has it whole."""
+def _lost(r: LinkRow) -> str:
+    """Returns in one line what does not cross a link, and why."""
+    reasons = [f"{n.vlans}: {n.reason}" for n in (*r.lost, *r.kept_off)]
+    return "; ".join([*reasons, *(f"leak {leak}" for leak in r.leaks)]) or "-"
 
 
-def shortened(vlans: str) -> str:
-    """Returns a VLAN list for a table, with blanks to wrap at; the middle of a long one is left out."""
-    if len(vlans) <= _LIST_MAX:
-        return vlans.replace(",", ", ")
-    head, _, _ = vlans[: _LIST_MAX - 10].rpartition(",")
-    return f"{head}, …, {vlans.rpartition(',')[2]}".replace(",", ", ").replace(",  ", ", ")
-
-
-_ENDS_MAX = 40
-"""Room for the names of both ends before a link takes two lines."""
-
-
-def _facts_line(facts: Sequence[Text]) -> RenderableType:
-    return Padding(Text("   ").join(facts), (0, 0, 0, 4))
+def _state(r: LinkRow) -> str:
+    """Returns in a word or two what a link does today."""
+    if not r.up:
+        return "down"
+    if r.blocked != "none":
+        return f"blocked by the tree for {r.blocked}" if r.carries else "blocked by the tree"
+    return "not sure" if r.doubt else "up"
 
 
 def _mirrored(a: str, b: str, style: str) -> Text:
     """Returns two facts around a sign that says whether they are the same; styled only where the link is not well."""
-    return Text(f"{a} = {b}") if a == b else Text(f"{a} | {b}", style=style)
+    return Text(f"{a} = {b}") if a == b else Text(f"{a} | {b}", style)
 
 
 def _native(vlan: int | None) -> str:
     return "-" if vlan is None else str(vlan)
 
 
-def _notes(r: LinkRow) -> RenderableType | None:
+def _notes(r: LinkRow) -> Block | None:
     """Returns what is wrong with a link: a line a reason, with the setting to blame."""
     rows = [(words(f"{shortened(n.vlans)} lost", "bold"), words(n.reason), words(n.source, "cyan")) for n in r.lost]
     rows += [(words(shortened(k.vlans)), words(k.reason), words(k.source, "cyan")) for k in r.kept_off]
-    rows += [(Text("leak", style="bold red"), words(leak), Text("")) for leak in r.leaks]
+    rows += [(Text("leak", "bold red"), words(leak), Text("")) for leak in r.leaks]
     ends = ((r.a, r.how_a), (r.b, r.how_b))
-    rows += [(Text("formed", style="bold"), words(f"{end} {how}"), Text("")) for end, how in ends if how]
+    rows += [(Text("formed", "bold"), words(f"{end} {how}"), Text("")) for end, how in ends if how]
     if r.doubt:
-        rows.append((Text("doubt", style="bold magenta"), words(r.doubt), Text("")))
+        rows.append((Text("doubt", "bold magenta"), words(r.doubt), Text("")))
     if not rows:
         return None
-    made = table(("", "", ""), rows)
-    made.show_header = False
-    return Group(words(f"{r.a} - {r.b}"), Padding(made, (0, 0, 0, 2)))
+    made = table(("", "", ""), rows, whole=[2])
+    return Stack(words(f"{r.a} - {r.b}"), Stack(made, indent=2))
 
 
-def vlans_text(rows: Sequence[VlanRow]) -> RenderableType:
-    """Returns one VLAN a row across all switches: a glyph a switch while they fit, else counts."""
-    if not rows:
-        return Text("no VLAN to show")
-    switches = [c.switch for c in rows[0].cells]
-    longest = max(len(_name(r)) for r in rows)
-    fits = 0 < len(switches) <= min(_GRID_MAX, (WIDTH - longest - 30) // 2)
-    heads = ["VLAN", "name", "ports", "islands"]
-    body: list[list[Text]] = []
+VLANS = (
+    Column("vlan", "VLAN", right=True),
+    Column("name", "name"),
+    Column("ports", "ports", right=True),
+    Column("islands", "islands", right=True),
+)
+
+
+def vlans_page(rows: Sequence[VlanRow], width: int = WIDTH) -> Page:
+    """Returns one VLAN a row across all switches: on a screen a glyph a switch while they fit, else counts.
+
+    Args:
+        rows: the VLANs.
+        width: columns of the screen.
+    """
+    switches = [c.switch for c in rows[0].cells] if rows else []
+    longest = max((len(_name(r)) for r in rows), default=0)
+    fits = 0 < len(switches) <= min(_GRID_MAX, (width - longest - 30) // 2)
+    body: list[tuple[Cell, ...]] = []
     for r in rows:
-        split = r.islands > 1
-        line = [
-            Text(str(r.vlan), style="bold"),
-            words(_name(r)),
-            Text(str(r.members)),
-            Text(str(r.islands), style="bold red" if split else ""),
-        ]
-        line.append(_glyphs(r) if fits else _counts(r))
-        body.append(line)
-    columns = " ".join(_mark(i) for i in range(len(switches))) if fits else "switches"
-    made = table([*heads, columns], body, right=[0, 2, 3])
-    if not fits:
-        return spaced([made, *_split_notes(rows)])
-    legend = Text.assemble(
-        "● has ports in it   ○ relays it   · not defined   s suspended   × ports, but not relayed",
-        "\nA B  ports, on separate islands   a b  relays it there",
-    )
-    legend.stylize("dim")
-    return spaced([made, _columns(switches), *_split_notes(rows), legend])
+        islands = Text(str(r.islands), "bold red" if r.islands > 1 else "")
+        facts = (_glyphs(r), _relay(r), _homes(r), _deaf(r)) if fits else (_relay(r), _homes(r), _deaf(r))
+        body.append((Text(str(r.vlan), "bold"), words(_name(r)), str(r.members), islands, *facts, words(_parts(r))))
+    marks = " ".join(_mark(i) for i in range(len(switches))) if fits else ""
+    shown = Shown.PIPE if fits else Shown.ALWAYS
+    columns = [
+        *VLANS,
+        *([Column("grid", marks, whole=True, shown=Shown.SCREEN)] if fits else []),
+        Column("relayed", "switches relay it", right=True, shown=shown),
+        Column("homes", "have ports", right=True, shown=shown),
+        Column("deaf", "have ports and do not relay it", right=True, shown=shown),
+        Column("parts", "parts", shown=Shown.PIPE),
+    ]
+    after: list[Block] = [_columns(switches, width)] if fits else []
+    after += _split_notes(rows)
+    if fits:
+        legend = "● has ports in it   ○ relays it   · not defined   s suspended   × ports, but not relayed"
+        after.append(Text(f"{legend}\nA B  ports, on separate islands   a b  relays it there", "dim"))
+    return Page(columns, body, after=after, nothing="no VLAN to show")
 
 
-def converged_text(changes: Sequence[SyncRow], after: Sequence[VlanRow]) -> RenderableType:
-    """Returns what sync does to each switch's table, and the tables after it."""
-    if not changes:
-        return spaced([Text("no switch shares its VLAN table"), vlans_text(after)])
+def _relay(row: VlanRow) -> str:
+    return str(sum(c.state == "active" for c in row.cells))
+
+
+def _homes(row: VlanRow) -> str:
+    return str(sum(bool(c.members) for c in row.cells))
+
+
+def _deaf(row: VlanRow) -> Text:
+    dead = sum(c.state != "active" and bool(c.members) for c in row.cells)
+    return Text(str(dead), "bold red" if dead else "")
+
+
+def _parts(row: VlanRow) -> str:
+    """Returns the switches of each part of a split VLAN in one line; `-` for one that is whole."""
+    if row.islands < 2:
+        return "-"
+    return " | ".join(f"{letter} {', '.join(switches)}" for letter, switches in _islands(row))
+
+
+def _islands(row: VlanRow) -> Iterator[tuple[str, list[str]]]:
+    """Yields the letter and the switches with ports of each part of a VLAN."""
+    parts: dict[int, list[str]] = {}
+    for cell in row.cells:
+        if cell.island is not None and cell.members:
+            parts.setdefault(cell.island, []).append(cell.switch)
+    yield from ((chr(ord("A") + island % 26), switches) for island, switches in sorted(parts.items()))
+
+
+SYNC = (
+    Column("switch", "switch", whole=True),
+    Column("group", "group"),
+    Column("takes", "takes the table of"),
+    Column("appear", "appear"),
+    Column("vanish", "vanish"),
+)
+
+
+def converged_page(changes: Sequence[SyncRow], after: Sequence[VlanRow], width: int = WIDTH) -> Page:
+    """Returns the tables as they are once sync has settled; on a screen, above them what it does to each switch's."""
     body = [
         (
             words(r.switch),
@@ -132,8 +182,12 @@ def converged_text(changes: Sequence[SyncRow], after: Sequence[VlanRow]) -> Rend
         )
         for r in changes
     ]
-    made = table(("switch", "group", "takes the table of", "appear", "vanish"), body, whole=[0])
-    return spaced([made, Text("After that:", style="bold"), vlans_text(after)])
+    made = vlans_page(after, width)
+    if not changes:
+        made.before = [Text("no switch shares its VLAN table")]
+    else:
+        made.before = [table([c.head for c in SYNC], body, whole=[0]), Text("After that:", "bold")]
+    return made
 
 
 def _name(row: VlanRow) -> str:
@@ -145,19 +199,19 @@ def _mark(i: int) -> str:
     return "123456789abcdefghijklmnopqrstuvwxyzABCDEFG"[i]
 
 
-def _columns(switches: Sequence[str]) -> RenderableType:
+def _columns(switches: Sequence[str], width: int) -> Block:
     marked = [f"{_mark(i)} {name}" for i, name in enumerate(switches)]
     wide = max(map(len, marked)) + 3
-    per_line = max(1, WIDTH // wide)
+    per_line = max(1, width // wide)
     lines = ["".join(m.ljust(wide) for m in marked[i : i + per_line]) for i in range(0, len(marked), per_line)]
-    return Group(*(words(line.rstrip()) for line in lines))
+    return Stack(*(words(line.rstrip()) for line in lines))
 
 
 def _glyphs(row: VlanRow) -> Text:
     made = Text()
     for i, cell in enumerate(row.cells):
         glyph, style = _glyph(cell, split=row.islands > 1)
-        made.append(glyph, style=style).append(" " if i + 1 < len(row.cells) else "")
+        made.append(glyph, style).append(" " if i + 1 < len(row.cells) else "")
     return made
 
 
@@ -171,51 +225,49 @@ def _glyph(cell: VlanCell, *, split: bool) -> tuple[str, str]:
     return ("●", "") if cell.members else ("○", "")
 
 
-def _counts(row: VlanRow) -> Text:
-    active = sum(c.state == "active" for c in row.cells)
-    homes = sum(bool(c.members) for c in row.cells)
-    dead = sum(c.state != "active" and bool(c.members) for c in row.cells)
-    text = Text(f"{active} relay it, {homes} have ports")
-    return text.append(f", {dead} of them do not relay it", style="bold red") if dead else text
-
-
-def _split_notes(rows: Sequence[VlanRow]) -> list[RenderableType]:
+def _split_notes(rows: Sequence[VlanRow]) -> list[Block]:
     """Returns which switches each island of a split VLAN has ports on, a part a line."""
-    lines: list[tuple[Text, ...]] = []
-    for row in (r for r in rows if r.islands > 1):
-        parts: dict[int, list[str]] = {}
-        for cell in row.cells:
-            if cell.island is not None and cell.members:
-                parts.setdefault(cell.island, []).append(cell.switch)
-        for n, (island, switches) in enumerate(sorted(parts.items())):
-            letter = chr(ord("A") + island % 26)
-            lines.append(
-                (Text("" if n else str(row.vlan), style="bold"), Text(letter, "bold red"), words(", ".join(switches)))
-            )
+    lines = [
+        (Text("" if n else str(row.vlan), "bold"), Text(letter, "bold red"), words(", ".join(switches)))
+        for row in rows
+        if row.islands > 1
+        for n, (letter, switches) in enumerate(_islands(row))
+    ]
     return [table(("VLAN", "part", "ports on"), lines, right=[0])] if lines else []
 
 
-def ports_text(rows: Sequence[PortRow]) -> RenderableType:
-    """Returns ports, runs of like ones in one row."""
-    body: list[tuple[Text, ...]] = []
-    for first, last in _runs(rows):
-        name = first.port if first is last else f"{first.port}-{last.port.partition(':')[2]}"
-        off = "" if first.enabled else "off"
-        native = "" if first.native is None else str(first.native)
-        body.append(
-            (
-                words(name),
-                words(first.mode),
-                words(shortened(first.vlans)),
-                Text(native),
-                Text(off, style="bold"),
-                words(first.faces),
-                words(first.label, "dim"),
-            )
-        )
-    names_fit = max((len(r.port) + len(r.faces) for r in rows), default=0) <= _ENDS_MAX
-    heads = ("port", "mode", "VLANs", "native", "", "faces", "label")
-    return table(heads, body, whole=[0, 5] if names_fit else [0])
+PORTS = (
+    Column("port", "port", whole=True),
+    Column("mode", "mode"),
+    Column("vlans", "VLANs", lists=True),
+    Column("native", "native", right=True),
+    Column("state", "state"),
+    Column("faces", "faces"),
+    Column("label", "label"),
+    Column("where", "set at", whole=True, shown=Shown.ASKED),
+)
+
+
+def ports_page(rows: Sequence[PortRow]) -> Page:
+    """Returns ports, each in a row; on a screen runs of like ones in one."""
+    return Page(PORTS, [_port(r, r) for r in rows], [_port(a, b) for a, b in _runs(rows)], nothing="no ports")
+
+
+def _port(first: PortRow, last: PortRow) -> tuple[Cell, ...]:
+    name = first.port if first is last else f"{first.port}-{last.port.partition(':')[2]}"
+    return (
+        clean(name),
+        clean(first.mode),
+        first.vlans or "-",
+        "-" if first.native is None else str(first.native),
+        "on" if first.enabled else _OFF,
+        clean(first.faces) or "-",
+        clean(first.label) or "-",
+        clean(first.source),
+    )
+
+
+_OFF = Text("off", "bold")
 
 
 def _runs(rows: Iterable[PortRow]) -> list[tuple[PortRow, PortRow]]:
@@ -236,13 +288,33 @@ def _like(a: PortRow, b: PortRow) -> bool:
     return not a.faces and shape(a) == shape(b)
 
 
-def flood_text(rows: Iterable[FloodRow]) -> RenderableType:
-    """Returns who hears whom, one sending port a row."""
-    body = []
-    for row in rows:
-        heard = ", ".join(_heard(row["heard"]))
-        body.append((words(row["from"]), Text(str(len(row["heard"]))), words(heard or "nobody")))
-    return table(("from", "heard at", "ports (tags as the frame leaves there)"), body, right=[1])
+FLOOD = (
+    Column("from", "from", whole=True),
+    Column("heard", "heard at", right=True),
+    Column("ports", "ports (tags as the frame leaves there)"),
+)
+
+
+def flood_page(rows: Iterable[FloodRow]) -> Page:
+    """Returns who hears whom: ports whose frames are heard alike in one row, however many hear them."""
+    body = [
+        (words(", ".join(_grouped(row["from"]))), str(_others(row)), words(", ".join(_heard(row["heard"])) or "nobody"))
+        for row in rows
+    ]
+    return Page(FLOOD, body, nothing="no port hears anything")
+
+
+def _others(row: FloodRow) -> int:
+    """Returns how many ports hear a sender, besides itself."""
+    return len(row["heard"]) - any(h.at in row["from"] for h in row["heard"])
+
+
+def _grouped(refs: Iterable[str]) -> Iterator[str]:
+    by_switch: dict[str, list[str]] = {}
+    for ref in refs:
+        switch, _, port = ref.partition(":")
+        by_switch.setdefault(switch, []).append(port)
+    yield from (f"{switch}:{names.ports_text(ports)}" for switch, ports in by_switch.items())
 
 
 def _heard(heard: Iterable[HeardRow]) -> Iterator[str]:

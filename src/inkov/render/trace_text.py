@@ -2,28 +2,25 @@
 
 from __future__ import annotations
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.text import Text
-
 from inkov.render.page import badge, plural, spaced, words
+from inkov.render.text import Block, Stack, Text
 from inkov.render.way_text import passage_lines, tags_text
 from inkov.views.reports import PassageView, TurnView
 from inkov.views.traces import HaltView, LegView, TraceView
 
 
-def trace_text(view: TraceView) -> RenderableType:
+def trace_text(view: TraceView) -> Block:
     """Returns the page of a trace."""
     word, style = ("open", "white on green") if view.both else ("stopped", "white on red")
     head = Text.assemble(words(f"{view.a} → {view.b}", "bold"), "   ", badge(word, style), " ", words(view.cause))
-    blocks: list[RenderableType] = [head]
+    blocks: list[Block] = [head]
     if view.vlans:
         blocks.append(words(view.vlans))
     blocks += [_leg("there", view.there), _leg("back", view.back)]
     return spaced(blocks)
 
 
-def _leg(name: str, leg: LegView) -> RenderableType:
+def _leg(name: str, leg: LegView) -> Block:
     first, last = (leg.way[0], leg.way[-1]) if leg.way else (None, None)
     arrived = first.arrived if isinstance(first, PassageView) and first.by else ()
     lines: list[Text] = [
@@ -33,12 +30,12 @@ def _leg(name: str, leg: LegView) -> RenderableType:
     ]
     if leg.halt is None:
         lines += [
-            Text("│", style="dim"),
+            Text("│", "dim"),
             Text.assemble("○  ", words(leg.end), "   ", (_leaves(last), "bold")),
         ]
     else:
         lines += _halt(leg.halt)
-    return Padding(Group(*lines), (0, 0, 0, 2))
+    return Stack(Stack(*lines), indent=2)
 
 
 def _leaves(last: PassageView | TurnView | None) -> str:
@@ -47,7 +44,7 @@ def _leaves(last: PassageView | TurnView | None) -> str:
 
 def _halt(halt: HaltView) -> list[Text]:
     lines = [
-        Text("│", style="dim"),
+        Text("│", "dim"),
         Text.assemble(("×  ", "bold red"), words(f"{halt.why}.", "bold")),
     ]
     lines += [Text.assemble("      ", words(source, "cyan")) for source in halt.sources]

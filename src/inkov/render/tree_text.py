@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.text import Text
-
 from inkov.render.page import plural, spaced, table, words
+from inkov.render.text import Block, Stack, Text
 from inkov.views.trees import BlockedRow, TreeRow, TreesView, TreeView
 
 _PROTOCOLS = {"per-vlan": "a tree per VLAN", "mstp": "MSTP", "rstp": "RSTP", "stp": "STP"}
 
 
-def trees_text(view: TreesView) -> RenderableType:
+def trees_text(view: TreesView) -> Block:
     """Returns the page of all trees."""
     blocks = [_tree(tree) for tree in view.trees]
     if view.without:
@@ -22,16 +19,16 @@ def trees_text(view: TreesView) -> RenderableType:
     return spaced(blocks) if blocks else Text("no two switches are joined by a link that runs a tree")
 
 
-def _tree(tree: TreeView) -> RenderableType:
+def _tree(tree: TreeView) -> Block:
     runs = ", ".join(_PROTOCOLS.get(p, p) for p in tree.protocols)
     if tree.unknown:
         what = Text.assemble((f"{plural(tree.switches, 'switch')}   {runs}", "bold"))
-        return Group(what, words(f"today's tree is not known: {tree.unknown}"))
+        return Stack(what, words(f"today's tree is not known: {tree.unknown}"))
     which = {True: f"VLANs {tree.vlans}", False: "all VLANs"}[bool(tree.number) or "mstp" in tree.protocols]
     if tree.number and "mstp" in tree.protocols:
         which = f"instance {tree.number}, {which}"
     chosen = "" if tree.chosen else "  nobody chose it: others have its priority, so the lowest address won"
-    head = Group(
+    head = Stack(
         Text.assemble((f"{runs}   {which}   {plural(tree.switches, 'switch')}", "bold")),
         Text.assemble(
             "root  ", words(tree.root, "bold"), f"   priority {tree.root_priority}", (chosen, "bold magenta")
@@ -47,8 +44,8 @@ def _tree(tree: TreeView) -> RenderableType:
         for lines, row in zip(_lines(tree.rows), tree.rows, strict=True)
     ]
     made = table(("switch", "cost to root", "root port", "towards"), rows, right=[1], whole=[0, 2])
-    blocked = _blocked(tree.blocked) if tree.blocked else Text("  nothing is blocked", style="dim")
-    return Group(head, Padding(made, (0, 0, 0, 2)), blocked)
+    blocked = _blocked(tree.blocked) if tree.blocked else Text("  nothing is blocked", "dim")
+    return Stack(head, Stack(made, indent=2), blocked)
 
 
 def _lines(rows: Sequence[TreeRow]) -> list[str]:
@@ -63,10 +60,10 @@ def _lines(rows: Sequence[TreeRow]) -> list[str]:
     return made[::-1]
 
 
-def _blocked(rows: Sequence[BlockedRow]) -> RenderableType:
+def _blocked(rows: Sequence[BlockedRow]) -> Block:
     body = [
         (Text("×", "bold red"), words(r.port, "bold"), words(f"to {r.towards}"), Text(r.role), words(r.why))
         for r in rows
     ]
     made = table(("", "blocked", "", "", "why"), body, whole=[1])
-    return Padding(made, (0, 0, 0, 2))
+    return Stack(made, indent=2)

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.text import Text
-
 from inkov.render.page import badge, labelled, plural, spaced, table, words
-from inkov.render.table_text import shortened
+from inkov.render.rows import shortened
+from inkov.render.text import Block, Stack, Text
 from inkov.views.trims import EndRow, GrowthRow, Reason, TrimRow, TrimView
 
 
-def trim_text(view: TrimView, *, all_except: bool = False, why: bool = False) -> RenderableType:
+def trim_text(view: TrimView, *, all_except: bool = False, why: bool = False) -> Block:
     """Returns the page of a campus's advice.
 
     Args:
@@ -21,7 +18,7 @@ def trim_text(view: TrimView, *, all_except: bool = False, why: bool = False) ->
         all_except: lists are written as what to leave out.
         why: show why each link needs each of its VLANs.
     """
-    blocks: list[RenderableType] = [_head(view)]
+    blocks: list[Block] = [_head(view)]
     lacking = [row for row in view.links if any(r.missing for r in row.reasons)]
     lacking.sort(key=lambda row: -sum(r.cut_off for r in row.reasons))
     blocks += [_missing(row, all_except=all_except) for row in lacking]
@@ -38,23 +35,21 @@ def trim_text(view: TrimView, *, all_except: bool = False, why: bool = False) ->
     skipped = [row for row in view.links if row.skipped]
     if skipped:
         rows = [(words(f"{r.a} ─── {r.b}"), words(r.skipped)) for r in skipped]
-        blocks.append(Group(Text("no advice", style="bold"), Padding(_bare(rows), (0, 0, 0, 2))))
+        blocks.append(Stack(Text("no advice", "bold"), Stack(_bare(rows), indent=2)))
     blocks.append(
         Text(
             "needed: members on both sides.  kept: native VLANs, and what a policy keeps.  spares: VLANs no longer sent there.",
-            style="dim",
+            "dim",
         )
     )
     return spaced(blocks)
 
 
-def _bare(rows: Sequence[Sequence[RenderableType]]) -> RenderableType:
-    made = table([""] * len(rows[0]), rows, whole=[0])
-    made.show_header = False
-    return made
+def _bare(rows: Sequence[Sequence[Text]]) -> Block:
+    return table([""] * len(rows[0]), rows, whole=[0])
 
 
-def _head(view: TrimView) -> RenderableType:
+def _head(view: TrimView) -> Block:
     ends = [e for row in view.links for e in row.ends]
     right = sum(e.surplus == "none" and e.missing == "none" for e in ends)
     missing = sum(any(r.missing for r in row.reasons) for row in view.links)
@@ -64,7 +59,7 @@ def _head(view: TrimView) -> RenderableType:
         (f"{line}   ", "bold"),
         badge(f"{plural(missing, 'link')} lack VLANs", "white on magenta") if missing else Text("nothing is missing"),
     )
-    return Group(
+    return Stack(
         what,
         Text(f"trimming spares {view.spared} of {view.sent} times that a VLAN is sent over a trunk ({saved})"),
     )
@@ -74,8 +69,8 @@ def _set(end: EndRow, *, all_except: bool) -> str:
     return end.all_except if all_except else end.exact
 
 
-def _missing(row: TrimRow, *, all_except: bool) -> RenderableType:
-    lines: list[tuple[str, RenderableType]] = []
+def _missing(row: TrimRow, *, all_except: bool) -> Block:
+    lines: list[tuple[str, Block]] = []
     for reason in (r for r in row.reasons if r.missing):
         lines += [
             ("missing", words(f"{reason.vlan}   {reason.missing}", "bold")),
@@ -95,7 +90,7 @@ def _missing(row: TrimRow, *, all_except: bool) -> RenderableType:
         for end in row.ends
         if end.missing != "none"
     ]
-    return Group(
+    return Stack(
         Text.assemble(badge("MISSING", "white on magenta"), "  ", words(f"{row.a} ─── {row.b}", "bold")),
         labelled(lines),
     )
@@ -111,15 +106,15 @@ def _ends(row: TrimRow) -> Iterator[tuple[EndRow, str]]:
     yield from ((end, end.port) for end in row.ends)
 
 
-def _kept_off(found: Sequence[tuple[TrimRow, Reason]]) -> RenderableType:
+def _kept_off(found: Sequence[tuple[TrimRow, Reason]]) -> Block:
     """Returns what is needed and kept off by something else than a list, a line a cause."""
     causes: dict[tuple[str, str], list[str]] = {}
     for row, reason in found:
         causes.setdefault((f"{row.a} ─── {row.b}", reason.kept_off), []).append(str(reason.vlan))
     body = [(words(link), words(", ".join(vlans), "bold"), words(why)) for (link, why), vlans in causes.items()]
-    return Group(
-        Text("needed, and kept off by something else than a list: see audit", style="bold"),
-        Padding(_bare(body), (0, 0, 0, 2)),
+    return Stack(
+        Text("needed, and kept off by something else than a list: see audit", "bold"),
+        Stack(_bare(body), indent=2),
     )
 
 
@@ -129,13 +124,13 @@ def _cost(reason: Reason) -> str:
     return "nothing today; members are cut off when this way is needed"
 
 
-def _growth(rows: Sequence[GrowthRow]) -> RenderableType:
+def _growth(rows: Sequence[GrowthRow]) -> Block:
     body = [(words(r.port), words(r.vlans, "bold"), words(r.because)) for r in rows]
     head = Text.assemble(badge("GROWTH", "black on yellow"), "  would hurt if trimmed to what is needed today")
-    return Group(head, Padding(_bare(body), (0, 0, 0, 2)))
+    return Stack(head, Stack(_bare(body), indent=2))
 
 
-def _surplus(found: Sequence[tuple[EndRow, str]], *, all_except: bool) -> RenderableType:
+def _surplus(found: Sequence[tuple[EndRow, str]], *, all_except: bool) -> Block:
     body = [
         (
             words(ports),
@@ -149,9 +144,9 @@ def _surplus(found: Sequence[tuple[EndRow, str]], *, all_except: bool) -> Render
     return table(("trunk", "surplus", "kept", "spares", "list to set"), body, right=[3], whole=[0])
 
 
-def _reasons(row: TrimRow) -> RenderableType:
-    return Group(words(f"{row.a} ─── {row.b}", "bold"), Padding(Group(*_needs(row.reasons)), (0, 0, 0, 2)))
+def _reasons(row: TrimRow) -> Block:
+    return Stack(words(f"{row.a} ─── {row.b}", "bold"), Stack(Stack(*_needs(row.reasons)), indent=2))
 
 
-def _needs(reasons: Sequence[Reason]) -> Iterator[RenderableType]:
-    yield _bare([(Text(str(r.vlan), style="bold"), words(r.because)) for r in reasons])
+def _needs(reasons: Sequence[Reason]) -> Iterator[Block]:
+    yield _bare([(Text(str(r.vlan), "bold"), words(r.because)) for r in reasons])

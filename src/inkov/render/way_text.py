@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from rich.text import Text
-
 from inkov.render.page import clean, words
+from inkov.render.text import Text
 from inkov.views.reports import PassageView, TurnView
 
 
@@ -17,11 +16,11 @@ def passage_lines(way: Sequence[PassageView | TurnView], *, stopped: bool = Fals
     before: PassageView | None = None
     for passage in way:
         if isinstance(passage, TurnView):
-            lines += [Text("│", style="dim"), *_turn(passage, wide)]
+            lines += [Text("│", "dim"), *_turn(passage, wide)]
             before = None
             continue
         last = stopped and passage is way[-1]
-        lines += [Text("│", style="dim"), *_passage(passage, before, wide, last=last)]
+        lines += [Text("│", "dim"), *_passage(passage, before, wide, last=last)]
         before = passage
     return lines
 
@@ -51,12 +50,12 @@ def _passage(passage: PassageView, before: PassageView | None, wide: int, *, las
         ("×  " if changed else "●  ", style), words(clean(passage.switch).ljust(wide)), (inside.ljust(20), style)
     )
     if not last and not passage.out:
-        head.append_text(words("to its gateway"))
+        head.append(words("to its gateway"))
     elif not last:
-        head.append_text(words(f"out {passage.out.partition(':')[2]}   "))
-        head.append(tags_text(passage.leaves), style="bold")
+        head.append(words(f"out {passage.out.partition(':')[2]}   "))
+        head.append(tags_text(passage.leaves), "bold")
         if passage.foreign and passage.leaves:
-            head.append_text(words(f" ({passage.foreign})"))
+            head.append(words(f" ({passage.foreign})"))
     return [head, *(Text.assemble(("│     ", "dim"), words(source, "cyan")) for source in passage.sources)]
 
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 from typing_extensions import TypedDict
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.flood import Flooding
+from inkov.forwarding.flood import Flooding, HeardAt
 from inkov.forwarding.islands import Islands
+from inkov.forwarding.ladder import Rung
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import vid_of
 from inkov.kinds.table import memberships, trunk_of, untagged_vlan, vlan_words, word
@@ -52,6 +52,7 @@ class LinkRow:
         wanted: how many either end allows and the campus uses.
         lost: the others, with reasons.
         kept_off: VLANs that could cross, and the tree or pruning keep off today.
+        blocked: those of them that the tree blocks, as range text.
         leaks: VLANs that change into others on this link, as `visitor-pier 350 -> watchtower 360`.
         doubt: why it is not sure that this link exists, or is not blocked by the tree; empty when it is.
     """
@@ -70,6 +71,7 @@ class LinkRow:
     wanted: int
     lost: tuple[LostRow, ...]
     kept_off: tuple[LostRow, ...]
+    blocked: str
     leaks: tuple[str, ...]
     doubt: str
 
@@ -173,6 +175,7 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
         wanted=len(carried) + sum(len(v) for v, _ in lost),
         lost=tuple(LostRow(str(v), str(loss), str(loss.source)) for v, loss in lost),
         kept_off=tuple(LostRow(str(k.vlans & shown), str(k), str(k.source)) for k in kept_off),
+        blocked=str(VlanSet(v for k in kept_off if k.rung is Rung.BLOCKED for v in k.vlans & shown)),
         leaks=tuple(
             f"{near.switch} {VlanSet.from_mask(leak.out)} -> {far.switch} {VlanSet.from_mask(leak.into)}"
             for leaks, near, far in both
@@ -304,16 +307,23 @@ class HeardRow:
     tags: tuple[int, ...]
 
 
-FloodRow = TypedDict("FloodRow", {"from": str, "heard": tuple[HeardRow, ...]})
-"""Who hears a broadcast sent into one port. A mapping, as `from` is no name for an attribute."""
+FloodRow = TypedDict("FloodRow", {"from": tuple[str, ...], "heard": tuple[HeardRow, ...]})
+"""Who hears a broadcast sent into any one of some ports; a sender among `heard` hears the others, and not itself.
+
+A mapping, as `from` is no name for an attribute.
+"""
 
 
-def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int, ...] = ()) -> Iterator[FloodRow]:
-    """Yields one row a sending port: the given one, or every edge port in natural order."""
+def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int, ...] = ()) -> list[FloodRow]:
+    """Returns one row for the given port, or one for all edge ports that are heard alike, in natural order."""
     flooding = Flooding(network)
-    shared: dict[int, tuple[HeardRow, ...]] = {}  # by the identity of what ports have in common
+    alike: dict[int, tuple[list[str], list[HeardAt]]] = {}  # by the identity of what ports have in common
     for ref in flooding.sources() if source is None else (source,):
-        spread, own = flooding.spread(ref, tags), str(ref)
-        if id(spread) not in shared:
-            shared[id(spread)] = tuple(HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in spread)
-        yield {"from": own, "heard": tuple([row for row in shared[id(spread)] if row.at != own])}
+        spread = flooding.spread(ref, tags)
+        alike.setdefault(id(spread), ([], spread))[0].append(str(ref))
+    return [{"from": tuple(senders), "heard": _heard(senders, spread)} for senders, spread in alike.values()]
+
+
+def _heard(senders: list[str], spread: list[HeardAt]) -> tuple[HeardRow, ...]:
+    heard = (HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in spread)
+    return tuple(h for h in heard if len(senders) > 1 or h.at != senders[0])

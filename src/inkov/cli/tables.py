@@ -1,0 +1,203 @@
+"""Commands that show tables: each for people on a screen, as rows in a pipe, and for programs."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from inkov.cli.options import (
+    OutputOption,
+    SiteArgument,
+    SwitchOption,
+    VlanOption,
+    chosen_switches,
+    chosen_vlans,
+    load_network,
+    reads_site,
+    with_options,
+)
+from inkov.cli.output import TableFormat, emit, emit_page, put, screen_width
+
+TableFormatOption = Annotated[
+    TableFormat, typer.Option("--format", help="Text for people, the others for programs and pages.")
+]
+_ADDED = {
+    "sort": (
+        Annotated[
+            str, typer.Option("--sort", metavar="COLUMN", help="Order by a column; -COLUMN for the greatest first.")
+        ],
+        "",
+    ),
+    "columns": (
+        Annotated[str, typer.Option("--columns", metavar="LIST", help="Only these columns, such as port,vlans.")],
+        "",
+    ),
+    "heads": (Annotated[bool, typer.Option("--heads/--no-heads", help="With a line of heads.")], True),
+    "where": (Annotated[bool, typer.Option("--where", help="Show the file and line of each row, too.")], False),
+}
+
+
+class Shown:
+    """What this run wants of a table."""
+
+    sort = ""
+    columns = ""
+    heads = True
+    where = False
+
+
+def shows_rows(command: Callable[..., None]) -> Callable[..., None]:
+    """Gives a command that shows a table of a site the options that all tables have."""
+
+    @functools.wraps(command)
+    def run(*args: object, sort: str, columns: str, heads: bool, where: bool, **kwargs: object) -> None:
+        Shown.sort, Shown.columns, Shown.heads, Shown.where = sort, columns, heads, where
+        command(*args, **kwargs)
+
+    return reads_site(with_options(command, run, _ADDED))
+
+
+def _show(
+    kind: str, value: object, page: Callable[[], object], result_format: TableFormat, output: Path | None
+) -> None:
+    """Writes a view as JSON, or the table of it in any other format."""
+    from inkov.render.rows import Page, Wish
+
+    if result_format is TableFormat.JSON:
+        from inkov.render.jsondoc import document
+
+        put(document(kind, value), output)
+        return
+    made = page()
+    assert isinstance(made, Page)  # noqa: S101 - what the renderers of tables return
+    columns = tuple(filter(None, (c.strip() for c in Shown.columns.split(","))))
+    emit_page(made, Wish(Shown.sort, columns, Shown.heads, Shown.where), result_format, output)
+
+
+@shows_rows
+def vlans(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    converged: Annotated[
+        bool, typer.Option("--converged", help="Show the tables as they will be once sync groups have settled.")
+    ] = False,
+    result_format: TableFormatOption = TableFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show each VLAN across all switches in one row, with its islands."""
+    network = load_network(site)
+    from inkov import api
+    from inkov.render.page import WIDTH
+    from inkov.render.table_text import converged_page, vlans_page
+    from inkov.views.tables import sync_rows, vlan_rows
+
+    switches, some = chosen_switches(network, switch), chosen_vlans(network, vlan)
+    width = screen_width(output) or WIDTH
+    if not converged:
+        rows = vlan_rows(network, switches, some)
+        _show("vlans", rows, lambda: vlans_page(rows, width), result_format, output)
+        return
+    changes = sync_rows(network, switches, some)
+    after = vlan_rows(api.network(api.converged(network.campus)), switches, some)
+    _show("vlans", after, lambda: converged_page(changes, after, width), result_format, output)
+
+
+@shows_rows
+def links(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    result_format: TableFormatOption = TableFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show both ends of each link in one row: what crosses, and why the rest is lost."""
+    network = load_network(site)
+    from inkov.render.table_text import links_page
+    from inkov.views.tables import link_rows
+
+    rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
+    _show("links", rows, lambda: links_page(rows), result_format, output)
+
+
+@shows_rows
+def ports(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    relay: Annotated[bool, typer.Option("--relay", help="Show what goes in and out instead.")] = False,
+    grid: Annotated[bool, typer.Option("--grid", help="Show ports against VLANs instead.")] = False,
+    rogue: Annotated[
+        bool, typer.Option("--rogue", help="Show what a switch of somebody's own would get there, worst first.")
+    ] = False,
+    result_format: TableFormatOption = TableFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show what each port is set to and what it faces."""
+    network = load_network(site)
+    from inkov.render.relay_text import grids_text, relays_page, rogues_page
+    from inkov.render.table_text import ports_page
+    from inkov.views.relays import grids, relay_rows
+    from inkov.views.rogues import rogue_rows
+    from inkov.views.tables import port_rows
+
+    switches, vlans_ = chosen_switches(network, switch), chosen_vlans(network, vlan)
+    if grid:
+        if result_format not in {TableFormat.TEXT, TableFormat.JSON}:
+            raise typer.BadParameter("a grid is written as text or json")
+        emit("grid", result_format, output, grids(network, switches, vlans_), grids_text)
+    elif relay:
+        maps = relay_rows(network, switches)
+        _show("relay", maps, lambda: relays_page(maps), result_format, output)
+    elif rogue:
+        gains = rogue_rows(network, switches)
+        _show("rogue", gains, lambda: rogues_page(gains), result_format, output)
+    else:
+        rows = port_rows(network, switches, vlans_)
+        _show("ports", rows, lambda: ports_page(rows), result_format, output)
+
+
+@shows_rows
+def gateways(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    result_format: TableFormatOption = TableFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Show the gateways between VLANs: address, up or down and why, and the filters in front of each."""
+    network = load_network(site)
+    from inkov.render.gateway_text import gateways_page
+    from inkov.views.gateways import gateways_view
+
+    view = gateways_view(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
+    _show("gateways", view, lambda: gateways_page(view), result_format, output)
+
+
+@shows_rows
+def flood(
+    site: SiteArgument = Path(),
+    port: Annotated[
+        str | None,
+        typer.Argument(metavar="[PORT]", help="Host, or switch:port, that sends; every edge port without it."),
+    ] = None,
+    tag: Annotated[int | None, typer.Option(min=0, max=4094, help="VID on the frame; untagged without it.")] = None,
+    inner: Annotated[int | None, typer.Option(min=0, max=4094, help="VID of a second tag, inside.")] = None,
+    result_format: TableFormatOption = TableFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Tell who hears a broadcast from a port, or the whole who-hears-whom of the campus."""
+    if inner is not None and tag is None:
+        raise typer.BadParameter("--inner needs --tag")
+    network = load_network(site)
+    from inkov.api import port_named
+    from inkov.render.table_text import flood_page
+    from inkov.views.tables import flood_rows
+
+    source = None if port is None else port_named(network.campus, port)
+    rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
+    _show("flood", rows, lambda: flood_page(rows), result_format, output)
