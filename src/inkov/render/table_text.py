@@ -41,10 +41,7 @@ def links_page(rows: Sequence[LinkRow]) -> Page:
                 r.carried if r.up and r.wanted else "-",
                 Text(f"{r.carries} of {r.wanted}" if r.wanted else "-", style),
                 words(_state(r)),
-                words(
-                    "; ".join([*(f"{n.vlans}: {n.reason}" for n in r.lost), *(f"leak {leak}" for leak in r.leaks)])
-                    or "-"
-                ),
+                words(_lost(r)),
             )
         )
     legend = Text("native: VLAN of untagged frames.  carries: VLANs that cross both ways.", "dim")
