@@ -15,24 +15,24 @@ ROOT = Path(__file__).parents[1]
 SHOTS = ROOT / "docs" / "screenshots"
 DISPLAY = ":97"
 COMMANDS = {
-    "audit": "inkov audit as-found | head -38",
-    "prove": "inkov prove as-found | head -38",
-    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile' | head -38",
+    "audit": "inkov audit as-found",
+    "prove": "inkov prove as-found",
+    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile'",
     "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
     "segments": "inkov prove as-found --grid",
     "gateways": "inkov gateways as-found",
-    "recheck": "inkov prove mended --certificate proofs | head -2; inkov recheck proofs/*.json mended | head -33",
-    "rogue": "inkov ports as-found --rogue | head -38",
-    "links": "inkov links as-found | head -38",
-    "vlans": "inkov vlans as-found | head -38",
+    "recheck": "inkov prove mended --certificate proofs >/dev/null; inkov recheck proofs/*.json mended",
+    "rogue": "inkov ports as-found --rogue",
+    "links": "inkov links as-found",
+    "vlans": "inkov vlans as-found",
     "ports": "inkov ports mended --switch kelp-hall-2 --switch watchtower-a",
-    "trace": "inkov trace as-found rearing-tank seal-tank | head -38",
+    "trace": "inkov trace as-found rearing-tank seal-tank",
     "grid": "inkov ports mended --grid --switch harbour-core --switch slipway",
     "flood": "inkov flood as-found kelp-hall-1:8",
     "explain": "inkov explain native/mismatch",
     "tree": "inkov tree as-found",
-    "trim": "inkov trim as-found | head -38",
-    "mended": "inkov audit mended; inkov prove mended | head -34",
+    "trim": "inkov trim as-found",
+    "mended": "inkov audit mended; inkov prove mended",
 }
 
 
@@ -52,7 +52,9 @@ def picture(name: str, command: str, folder: Path) -> None:
     """Runs a command in a terminal window and saves what the window shows."""
     script, done = folder / "show.sh", folder / "done"
     done.unlink(missing_ok=True)
-    script.write_text(f"cd {folder}/quillfin\nprintf '$ %s\\n\\n' \"{command}\"\n{command}\ntouch {done}\nsleep 60\n")
+    script.write_text(  # `script` gives the program a terminal of its own, so that its first lines can be cut off
+        f"cd {folder}/quillfin\nprintf '$ %s\\n\\n' \"{command}\"\nscript -qec \"{command}\" /dev/null | head -38\ntouch {done}\nsleep 60\n"
+    )
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     env |= {"LANG": "C.UTF-8", "FORCE_COLOR": "1"}
     look = [word for key, value in LOOK.items() for word in ("-xrm", f"XTerm*{key}: {value}")]

@@ -110,8 +110,8 @@ def test_links_shows_both_ends_and_why_the_rest_is_lost(quillfin):
     assert (
         run_inkov(*args, cwd=quillfin).out
         == """\
-one end             other end        forms          native     carries  of those in use  state  lost
-boat-store:u1  ───  watchtower-b:a4  trunk = trunk  990 = 990  none     0 of 2           up     360,380: not in the list of boat-store:u1
+one end             other end        forms          native     carries  in use  state  lost
+boat-store:u1  ───  watchtower-b:a4  trunk = trunk  990 = 990  none     0 of 2  up     360,380: not in the list of boat-store:u1
 """
     )
     shown = on_screen(*args, columns=100, cwd=quillfin)

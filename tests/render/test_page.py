@@ -77,24 +77,25 @@ def test_a_link_is_one_row_with_both_ends_around_the_middle():
     assert (
         shown(page, 100)
         == """\
-one end       other end  forms          native   carries    of those in use  state
-──────────────────────────────────────────────────────────────────────────────────
-a:1      ───  b:2        trunk = trunk  990 | -  10-12, 20  4 of 5           up
-b:3      ─ ─  c:1        trunk = trunk  990 | -  -          4 of 5           down
+one end       other end  forms          native   carries    in use  state
+─────────────────────────────────────────────────────────────────────────
+a:1      ───  b:2        trunk = trunk  990 | -  10-12, 20  4 of 5  up
+b:3      ─ ─  c:1        trunk = trunk  990 | -  -          4 of 5  down
 
 a:1 - b:2
   30 lost  not defined on b        b.yaml:3
   formed   a:1 asks, was answered
 
-native: VLAN of untagged frames.  carries: VLANs that cross both ways.
+native: VLAN of untagged frames.  carries: VLANs that cross both ways.  in use: how many of those
+that the campus uses.
 """
     )
     assert (
         shown(page, None)
         == """\
-one end       other end  forms          native   carries   of those in use  state  lost
-a:1      ───  b:2        trunk = trunk  990 | -  10-12,20  4 of 5           up     30: not defined on b
-b:3      ─ ─  c:1        trunk = trunk  990 | -  -         4 of 5           down   -
+one end       other end  forms          native   carries   in use  state  lost
+a:1      ───  b:2        trunk = trunk  990 | -  10-12,20  4 of 5  up     30: not defined on b
+b:3      ─ ─  c:1        trunk = trunk  990 | -  -         4 of 5  down   -
 """
     )
 
@@ -102,20 +103,20 @@ b:3      ─ ─  c:1        trunk = trunk  990 | -  -         4 of 5           
 def test_a_link_that_the_tree_blocks_says_so_in_its_row():
     blocked = link("a:1", "b:2", lost=(), blocked="10-12,20", carried="none", carries=0, wanted=0)
     row = shown(links_page([blocked]), None).splitlines()[1]
-    assert "  -                blocked by the tree" in row
+    assert "  -       blocked by the tree" in row
 
 
 def test_long_names_never_break_and_rows_become_blocks_where_there_is_no_room():
     a, b = "distribution-east.campus.example:Ethernet1/1", "access-library-2.campus.example:Ethernet48"
     lines = shown(links_page([link(a, b, lost=())]), 60).splitlines()
     assert lines[:7] == [
-        a,
-        f"  other end        {b}",
-        "  forms            trunk = trunk",
-        "  native           990 | -",
-        "  carries          10-12, 20",
-        "  of those in use  4 of 5",
-        "  state            up",
+        f"{a} ───",
+        b,
+        "  forms    trunk = trunk",
+        "  native   990 | -",
+        "  carries  10-12, 20",
+        "  in use   4 of 5",
+        "  state    up",
     ]
 
 

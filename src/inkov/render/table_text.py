@@ -20,7 +20,7 @@ LINKS = (
     Column("forms", "forms"),
     Column("native", "native", whole=True),
     Column("carried", "carries", lists=True),
-    Column("carries", "of those in use", whole=True),
+    Column("carries", "in use", whole=True),
     Column("state", "state"),
     Column("lost", "lost", shown=Shown.PIPE),
 )
@@ -44,7 +44,10 @@ def links_page(rows: Sequence[LinkRow]) -> Page:
                 words(_lost(r)),
             )
         )
-    legend = Text("native: VLAN of untagged frames.  carries: VLANs that cross both ways.", "dim")
+    legend = Text(
+        "native: VLAN of untagged frames.  carries: VLANs that cross both ways.  in use: how many of those that the campus uses.",
+        "dim",
+    )
     notes = [note for r in rows if (note := _notes(r)) is not None]
     return Page(LINKS, body, after=[*notes, legend] if rows else (), nothing="no links")
 
@@ -66,7 +69,7 @@ def _state(r: LinkRow) -> str:
 
 def _mirrored(a: str, b: str, style: str) -> Text:
     """Returns two facts around a sign that says whether they are the same; styled only where the link is not well."""
-    return Text(f"{a} = {b}") if a == b else Text(f"{a} | {b}", style)
+    return Text(a if a == "-" else f"{a} = {b}") if a == b else Text(f"{a} | {b}", style)
 
 
 def _native(vlan: int | None) -> str:

@@ -14,7 +14,7 @@ Span: TypeAlias = tuple[str, str]
 
 Line: TypeAlias = list[Span]
 
-_NARROW: Final = 12
+_NARROW: Final = 8
 """Columns that a cell which wraps should have at least; with less, rows become blocks."""
 
 
@@ -159,7 +159,7 @@ def _table(block: Table, width: int | None) -> Iterator[Line]:
         return
     if headed:
         heads = [Text(h, "bold") for h in block.heads]
-        yield from _row(heads, fitted, block.right, wrap=False)
+        yield from _row(heads, fitted, block.right, wrap=fitted is not sizes)
         if width is not None:
             yield [("─" * min(sum(fitted) + 2 * (len(fitted) - 1), width), "dim")]
     wrap = fitted is not sizes
@@ -184,8 +184,8 @@ def _fitted(block: Table, rows: list[list[Text]], sizes: list[int], width: int) 
     for i, size in enumerate(sizes):
         if i not in block.whole:
             words = (w for row in rows for text, _ in row[i].spans for w in text.split())
-            longest = max((cells(w) for w in words), default=0)
-            least[i] = min(size, max(longest, cells(block.heads[i]), _NARROW))
+            longest = max(map(cells, (*words, *block.heads[i].split())), default=0)
+            least[i] = min(size, max(longest, _NARROW))
     if sum(least) + 2 * (len(least) - 1) > width:
         return None
     made = list(sizes)
@@ -225,13 +225,13 @@ def _one_line(columns: Sequence[Line], sizes: Sequence[int], right: Collection[i
 
 
 def _blocks(block: Table, rows: list[list[Text]], width: int | None) -> Iterator[Line]:
-    """Yields rows as blocks, for screens too narrow for a table: the first cell, and the others below it by their heads."""
+    """Yields rows as blocks, for screens too narrow for a table: its names on top, and the rest below by their heads."""
+    names = next((i for i in range(len(block.heads)) if i not in block.whole), 1) or 1
     for n, row in enumerate(rows):
         if n:
             yield []
-        first, *others = row
-        yield from lines(first.styled("bold"), width)
-        pairs = [(h, c) for h, c in zip(block.heads[1:], others, strict=False) if h and c.plain.strip()]
+        yield from lines(joined_by(" ", row[:names]).styled("bold"), width)
+        pairs = [(h, c) for h, c in zip(block.heads[names:], row[names:], strict=True) if h and c.plain.strip()]
         yield from _labelled(Labelled(pairs, 2), width)
 
 
