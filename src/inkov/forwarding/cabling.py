@@ -238,8 +238,10 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
     says: dict[PortRef, tuple[str, str]] = {}
     for switch in switches.values():
         for port in switch.ports.values():
+            if not port.label or not port.enabled or port.is_lag:
+                continue
             ref = PortRef(switch.name, port.name)
-            if port.enabled and ref not in known and not port.is_lag:
+            if ref not in known:
                 named = ends_in_label(port.label, switch.name, switches)
                 says |= {ref: named[0]} if len(named) == 1 else {}
     towards: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
