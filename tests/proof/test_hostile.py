@@ -50,7 +50,7 @@ def test_double_tags_jump_where_the_native_vlan_has_hosts(inkov, site):
 def test_a_habit_that_nothing_states_is_named(inkov, site):
     site({n: t.replace("assume: {own-tag: HABIT}\n", "") for n, t in DOUBLE.items()})
     ran = inkov("prove", ".", "--claim", "apart 310 330 facing hostile", "--format", "json")
-    (verdict,) = json.loads(ran.out)
+    (verdict,) = json.loads(ran.out)["rows"]
     assert verdict["outcome"] == "cannot tell"
     assert verdict["missing"] == [
         "what archive does with frames that carry an access port's own VID as a tag: `assume: own-tag` does not say"

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 
 import inkov
+from conftest import on_screen
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Cable, Segment, Together
 from inkov.model.names import PortRef
@@ -299,9 +300,11 @@ def test_a_gateway_says_why_it_is_down(site, inkov):
     folder = site({"core.yaml": text})
     ran = inkov("gateways", folder)
     assert ran.code == 0
-    assert "core 30  VLAN 30 is not defined on core" in ran.out
-    assert "core 20  it is shut down" in ran.out
-    assert "core     whether it routes between its gateways is not stated" in ran.out
+    shown = on_screen("gateways", folder, columns=100)
+    assert "core 30  VLAN 30 is not defined on core" in shown
+    assert "core 20  it is shut down" in shown
+    assert "core     whether it routes between its gateways is not stated" in shown
+    assert "stations  it is shut down; whether it routes between its gateways is not stated" in ran.out
     rows = __import__("json").loads(inkov("gateways", folder, "--vlan", "10", "--format", "json").out)["rows"]
     assert [(r["state"], r["addresses"]) for r in rows] == [("up", ["192.0.2.1/29"])]
 

@@ -2,7 +2,7 @@
 
 import json
 
-from conftest import run_inkov
+from conftest import on_screen, run_inkov
 from inkov.forwarding.network import Network
 from inkov.model.vlanset import VlanSet
 from inkov.proof.rogue import jumps, rogue
@@ -42,8 +42,8 @@ def test_a_native_vlan_with_users_is_jumped_out_of(site):
 
 def test_the_demo_shows_the_worst_ports_first(quillfin):
     ran = run_inkov("ports", "as-found", "--rogue", "--format", "json", cwd=quillfin)
-    rows = json.loads(ran.out)
+    rows = json.loads(ran.out)["rows"]
     assert (rows[0]["switch"], rows[0]["ports"]) == ("slipway", "5-6")
     assert rows == sorted(rows, key=lambda r: -r["members"])
-    said = run_inkov("ports", "mended", "--rogue", cwd=quillfin).out
+    said = on_screen("ports", "mended", "--rogue", columns=200, cwd=quillfin)
     assert said.startswith("217 host ports would give a rogue switch no more than their own VLANs")

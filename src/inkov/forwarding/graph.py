@@ -91,6 +91,7 @@ class Graph:
     def __init__(self) -> None:
         self.stacked = False
         self._turns: dict[Domain, Mask] | None = None
+        self._both: dict[str, list[tuple[str, Mask]]] | None = None
         self.edges: dict[str, list[Edge]] = defaultdict(list)
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
@@ -98,6 +99,25 @@ class Graph:
         self.stacked |= there.stacks or back.stacks
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
+
+    def joined(self, start: str, domain: Domain) -> set[str]:
+        """Returns the switches around one that links join which carry a domain both ways and keep it what it is.
+
+        Frames of any of them reach all others, whichever starts: one search tells what a search from each would.
+        """
+        if self._both is None:
+            back = {(e.near, e.far): e.hop.same for edges in self.edges.values() for e in edges}
+            self._both = {
+                switch: [(e.far.switch, mask) for e in edges if (mask := e.hop.same & back.get((e.far, e.near), 0))]
+                for switch, edges in self.edges.items()
+            }
+        found, todo = {start}, [start]
+        while todo:
+            for far, mask in self._both.get(todo.pop(), ()):
+                if mask >> domain & 1 and far not in found:
+                    found.add(far)
+                    todo.append(far)
+        return found
 
     def becomes(self, domains: Mask, *, tagged: bool = False) -> Mask:
         """Returns the domains that frames of some may ever be in, on whatever switch; all where tags are kept inside.

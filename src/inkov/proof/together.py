@@ -19,11 +19,12 @@ from inkov.proof.unknowns import at_ports, some, unknowns
 def together(network: Network, group: Group) -> Outcome:
     """Decides whether every station of a segment is heard by every other.
 
-    Each (switch, domain) with stations is tried as a sender; cost is stations' switches times links.
+    Where links that carry its VLAN both ways join all of it, one search tells so. Else each (switch, domain) with
+    stations is tried as a sender; cost is stations' switches times links then.
     """
     if outcome := alive(network, group):
         return outcome
-    for place, senders in group.may.senders.items():
+    for place, senders in () if _joined(network, group) else group.may.senders.items():
         outcome = _heard_by_all(network, group, place, senders)
         if outcome is not None:
             return outcome
@@ -33,6 +34,16 @@ def together(network: Network, group: Group) -> Outcome:
     return Proved(
         f"each of its {len(ports)} ports on {len({r.switch for r in ports})} switches surely hears every other"
     )
+
+
+def _joined(network: Network, group: Group) -> bool:
+    """Tells whether a segment of one VLAN is surely whole: all its switches are joined both ways, and each port is sure."""
+    places = {*group.may.senders, *group.may.hearers}
+    domains = {domain for _, domain in places}
+    if len(domains) != 1 or group.settling or group.may.tagged:
+        return False
+    switch, domain = next(iter(places))
+    return network.graph(View.MUST).joined(switch, domain).issuperset(s for s, _ in places)
 
 
 def alive(network: Network, group: Group) -> Outcome | None:

@@ -28,7 +28,8 @@ def gateways_page(view: GatewaysView) -> Page:
     """Returns all gateways; on a screen, below them why some are down, what filters let through, and who has none."""
     blocks: list[Block] = []
     reasons: list[tuple[str, Block]] = [(f"{r.device} {r.vlans}", words(r.why)) for r in view.rows if r.why]
-    reasons += [(device, words(said)) for device, said in _not_routing(view)]
+    silent = dict(_not_routing(view))
+    reasons += [(device, words(said)) for device, said in silent.items()]
     if reasons:
         blocks.append(labelled(reasons, 0))
     blocks += list(_listed(view))
@@ -37,10 +38,10 @@ def gateways_page(view: GatewaysView) -> Page:
     if facts:
         blocks.append(labelled(facts, 0))
     rows = sorted(view.rows, key=lambda r: not r.serves)
-    return Page(GATEWAYS, [_row(r) for r in rows], after=blocks, nothing="no gateways here")
+    return Page(GATEWAYS, [_row(r, silent) for r in rows], after=blocks, nothing="no gateways here")
 
 
-def _row(row: GatewayRow) -> tuple[Cell, ...]:
+def _row(row: GatewayRow, silent: Mapping[str, str]) -> tuple[Cell, ...]:
     return (
         words(row.segment or "no VLAN"),
         words(f"{row.device}:{row.port}" if row.port else row.device),
@@ -48,7 +49,7 @@ def _row(row: GatewayRow) -> tuple[Cell, ...]:
         Text(*_STATES[row.state]),
         words(_filters(row)),
         "stations" if row.serves else "managing it",
-        words(row.why or "-"),
+        words("; ".join(filter(None, (row.why, silent.get(row.device)))) or "-"),
         words(row.source, "cyan"),
     )
 

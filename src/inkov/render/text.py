@@ -146,25 +146,40 @@ def _labelled(block: Labelled, width: int | None) -> Iterator[Line]:
 
 
 def _table(block: Table, width: int | None) -> Iterator[Line]:
-    rows = [[Text(c) if isinstance(c, str) else c for c in row] for row in block.rows]
-    headed = any(block.heads)
+    rows = list(block.rows)
     sizes = [cells(h) for h in block.heads]
     for row in rows:
         for i, cell in enumerate(row):
-            size = _size(cell)
+            size = cells(cell) if isinstance(cell, str) else _size(cell)
             sizes[i] = max(sizes[i], size)
     fitted = sizes if width is None else _fitted(block, rows, sizes, width)
     if fitted is None:
-        yield from _blocks(block, rows, width)
+        yield from _blocks(block, [_texts(row) for row in rows], width)
         return
-    if headed:
-        heads = [Text(h, "bold") for h in block.heads]
-        yield from _row(heads, fitted, block.right, wrap=fitted is not sizes)
+    wrap = fitted is not sizes
+    if any(block.heads):
+        yield from _row([Text(h, "bold") for h in block.heads], fitted, block.right, wrap=wrap)
         if width is not None:
             yield [("─" * min(sum(fitted) + 2 * (len(fitted) - 1), width), "dim")]
-    wrap = fitted is not sizes
     for row in rows:
-        yield from _row(row, fitted, block.right, wrap=wrap)
+        if not wrap and all(map(_plain, row)):
+            yield [("  ".join([_padded(cell, fitted[i], i in block.right) for i, cell in enumerate(row)]), "")]
+        else:
+            yield from _row(_texts(row), fitted, block.right, wrap=wrap)
+
+
+def _plain(cell: Text | str) -> bool:
+    return type(cell) is str
+
+
+def _texts(row: Sequence[Text | str]) -> list[Text]:
+    return [Text(c) if isinstance(c, str) else c for c in row]
+
+
+def _padded(cell: Text | str, size: int, right: bool) -> str:
+    text = str(cell)
+    gap = " " * (size - cells(text))
+    return gap + text if right else text + gap
 
 
 def _size(cell: Text) -> int:
@@ -175,7 +190,7 @@ def _size(cell: Text) -> int:
     return max((sum(cells(t) for t, _ in line) for line in _split(cell.spans)), default=0)
 
 
-def _fitted(block: Table, rows: list[list[Text]], sizes: list[int], width: int) -> list[int] | None:
+def _fitted(block: Table, rows: Sequence[Sequence[Text | str]], sizes: list[int], width: int) -> list[int] | None:
     """Returns widths of columns that fit; None where cells would become too narrow to read."""
     over = sum(sizes) + 2 * (len(sizes) - 1) - width
     if over <= 0:
@@ -183,7 +198,7 @@ def _fitted(block: Table, rows: list[list[Text]], sizes: list[int], width: int) 
     least = list(sizes)
     for i, size in enumerate(sizes):
         if i not in block.whole:
-            words = (w for row in rows for text, _ in row[i].spans for w in text.split())
+            words = (w for row in rows for text, _ in _texts(row)[i].spans for w in text.split())
             longest = max(map(cells, (*words, *block.heads[i].split())), default=0)
             least[i] = min(size, max(longest, _NARROW))
     if sum(least) + 2 * (len(least) - 1) > width:
