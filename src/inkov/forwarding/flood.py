@@ -28,6 +28,7 @@ class Flooding:
     def __init__(self, network: Network, view: View = View.USUAL) -> None:
         self.network = network
         self.view = view
+        self._homes: dict[tuple[str, Domain], str] = {}
         self._reached: dict[tuple[tuple[str, Domain, Tags], ...], list[HeardAt]] = {}
 
     def sources(self) -> Iterator[PortRef]:
@@ -49,10 +50,21 @@ class Flooding:
     def spread(self, source: PortRef, tags: Tags = ()) -> list[HeardAt]:
         """Returns what `heard` does with the sender among them; the same list for all ports whose frames start alike."""
         entered = self.network.relay(source, self.view).accept(tags)
-        starts = tuple((source.switch, domain, inner) for domain, inner in entered)
+        starts = tuple((self._home(source.switch, domain), domain, inner) for domain, inner in entered)
         if starts not in self._reached:
             self._reached[starts] = self._leaving(starts)
         return self._reached[starts]
+
+    def _home(self, switch: str, domain: Domain) -> str:
+        """Returns one switch for all from which frames of a domain get to the same places.
+
+        Those are joined by links that carry the domain both ways, and it turns into no other anywhere.
+        """
+        if (switch, domain) not in self._homes:
+            graph = self.network.graph(self.view)
+            alike = {switch} if graph.becomes(1 << domain) != 1 << domain else graph.joined(switch, domain)
+            self._homes |= dict.fromkeys(((s, domain) for s in alike), switch)
+        return self._homes[switch, domain]
 
     def _leaving(self, starts: tuple[tuple[str, Domain, Tags], ...]) -> list[HeardAt]:
         found: set[HeardAt] = set()

@@ -15,7 +15,7 @@ from inkov.recheck.claim import assumptions, checked, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
-from inkov.recheck.stations import Stations
+from inkov.recheck.stations import Edges, Stations
 from inkov.recheck.wiring import Wiring, up, wiring
 
 ANYWHERE = (ip_network("0.0.0.0/0"), ip_network("::/0"))
@@ -77,7 +77,9 @@ class _Apart:
         self.frames = Frames(campus, self.made, self.ports)
         self.gateways = Gateways(campus, self.made, self.ports)
         self.sets: dict[str, Set] = {}
-        self.stations = {n: Stations(campus, self.made, n, self.ports) for n in claim["segments"]}
+        self._places: dict[str, Places] = {}
+        edges = Edges(campus, self.made, self.ports)
+        self.stations = {n: Stations(campus, self.made, n, self.ports, edges) for n in claim["segments"]}
 
     def check(self) -> str:
         """Says why the claim does not follow; empty when it does."""
@@ -95,13 +97,19 @@ class _Apart:
                 [("hostile", a, b), ("hostile", b, a)] if self.hostile else []
             )
             for facing, x, y in sides:
-                closed = self.closed(f"{facing} {x}", partial(self._starts, facing, x))
+                closed = self.places(f"{facing} {x}", partial(self._starts, facing, x))
                 ears = "hostile" if self.hostile and facing == "honest" else "honest"
-                if 2 in self.claim["layers"] and (where := self._heard(y, set(places(closed)), ears)):
+                if 2 in self.claim["layers"] and (where := self._heard(y, closed, ears)):
                     return f"frames of {x} are heard by {y} at {where}"
                 if 3 in self.claim["layers"] and (how := self._routed(facing, x, y, ears, closed)):
                     return how
         return ""
+
+    def places(self, name: str, starts: Callable[[], Places]) -> Places:
+        """Returns the places of a set of the certificate, as `closed` gives it."""
+        if name not in self._places:
+            self._places[name] = set(places(self.closed(name, starts)))
+        return self._places[name]
 
     def closed(self, name: str, starts: Callable[[], Places]) -> Set:
         """Returns a set of the certificate, once it is sure that what starts is in it and nothing gets out."""
@@ -166,7 +174,7 @@ class _Apart:
             kinds = self.ports.kinds_of(ref, [kind.access, kind.trunk])
         return bool(self.ports.leaves(ref, (domain, ()), kinds))
 
-    def _routed(self, facing: str, a: str, b: str, ears: str, closed: Set) -> str:
+    def _routed(self, facing: str, a: str, b: str, ears: str, closed: Places) -> str:
         sources = self._addresses(a) if facing == "honest" else ANYWHERE
         targets = self._addresses(b) if ears == "honest" else ANYWHERE
         switches = self.campus.switches.values()
@@ -178,13 +186,13 @@ class _Apart:
             for target in tos:
                 if source.version != target.version:
                     continue
-                for at in self.gateways.outs(set(places(closed)), (source, target), self.claim["through"], self._reach):
+                for at in self.gateways.outs(closed, (source, target), self.claim["through"], self._reach):
                     if where := self._heard(b, self._reach(at), ears):
                         return f"a packet of {a} from {source} to {target} goes out by {at[0]} {at[1].shown} and is heard by {b} at {where}"
         return ""
 
     def _reach(self, at: At) -> Places:
-        return set(places(self.closed(f"gateway {at[0]} {at[1].key}", partial(self.gateways.sets_out, at))))
+        return self.places(f"gateway {at[0]} {at[1].key}", partial(self.gateways.sets_out, at))
 
     def _addresses(self, name: str) -> tuple[Any, ...]:
         stations, found = self.stations[name], {}
@@ -207,7 +215,8 @@ class _Together:
         made = wiring(self.campus)
         sure = Ports(self.campus, made, sure=True)
         frames = Frames(self.campus, made, sure)
-        groups = [Stations(self.campus, made, n, sure) for n in self.claim["segments"]]
+        edges = Edges(self.campus, made, sure)
+        groups = [Stations(self.campus, made, n, sure, edges) for n in self.claim["segments"]]
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
         for switch, (domain, _) in {p for g in groups for p in g.starts if not p[1][1]}:

@@ -9,7 +9,7 @@ from typing import Any, TypeAlias
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Unstated
-from inkov.model.vlanset import ALL
+from inkov.model.vlanset import ALL, VID_MAX
 from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports
 from inkov.recheck.wiring import Wiring, lag_forms, up
 
@@ -58,7 +58,6 @@ class Frames:
         count = 0
         try:
             for switch, ports in data.items():
-                domains = self._domains(switch)
                 for port, by_inside in ports.items():
                     frames = made.setdefault(switch, {}).setdefault(port, set())
                     for inside, spans in by_inside.items():
@@ -69,7 +68,7 @@ class Frames:
                             count += len(some)
                             if count > _MANY:
                                 raise Malformed(f"a closed set names more than {_MANY} frames")
-                            if not domains.issuperset(some) or len(tags) > DEEPEST:
+                            if not self._relays(switch, some) or len(tags) > DEEPEST:
                                 raise Malformed(
                                     f"a closed set names {span} on {switch!a:.60}, which relays no such frames"
                                 )
@@ -78,12 +77,10 @@ class Frames:
             raise Malformed("a closed set is not in the form") from None
         return made
 
-    def _domains(self, switch: str) -> set[int]:
-        """Returns the domains that frames on a device may be in: all on one that is known by name only."""
-        everything = {0, *ALL}
-        if switch not in self.campus.switches:
-            return everything
-        return {d for d in everything if self.ports.relays(switch, d)}
+    def _relays(self, switch: str, domains: range) -> bool:
+        """Tells whether a device may have frames in some domains: one that is known by name only in any."""
+        known = switch in self.campus.switches
+        return all(self.ports.relays(switch, d) if known else 0 <= d <= VID_MAX for d in domains)
 
     def _join_loose(self, made: Wiring, a: PortRef, b: PortRef) -> None:
         """Joins the cables of a LAG that may not form one by one."""

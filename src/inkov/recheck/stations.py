@@ -29,6 +29,28 @@ from inkov.recheck.ports import Inside, Own, Ports
 from inkov.recheck.wiring import Wiring, station_ports
 
 
+class Edges:
+    """The ports that stations are on, with those apart that are plain access ports, by VLAN."""
+
+    def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
+        self.all = station_ports(campus, made)
+        self._plain: dict[int, list[PortRef]] = {}
+        self._wide: list[PortRef] = []
+        for ref in self.all:
+            kinds = [own.kind for own in ports.honest(ref)]
+            if kinds and all(isinstance(k, Access) and k.vid is not None for k in kinds):
+                for vid in {v for k in kinds for v in _members(k)}:
+                    self._plain.setdefault(vid, []).append(ref)
+            else:
+                self._wide.append(ref)
+
+    def of(self, segment: Segment) -> set[PortRef]:
+        """Returns the ports that may have to do with a segment: no less than do."""
+        if segment.ports is not None:
+            return self.all & segment.ports
+        return {*self._wide, *(ref for v in segment.vlans for ref in self._plain.get(v, ()))}
+
+
 class Stations:
     """The stations of a segment: where their frames start, which ports hear which places, and their ports.
 
@@ -41,13 +63,13 @@ class Stations:
         managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
 
-    def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports) -> None:
+    def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports, edges: Edges) -> None:
         self.segment = _segment(campus, made, name, ports)
         self.starts: set[tuple[str, Inside]] = set()
         self.hearers: dict[tuple[str, int], set[PortRef]] = {}
         self.ports: set[PortRef] = set()
-        edges = station_ports(campus, made)
-        for ref in edges & (self.segment.ports or edges):
+        mine = edges.of(self.segment)
+        for ref in mine:
             for own in ports.honest(ref):
                 self._heard(ref, own, ports)
                 self._sent(campus, ref, own, ports)
@@ -60,9 +82,9 @@ class Stations:
                 self.starts.add((switch, (vid, ())))
                 self.hearers.setdefault((switch, vid), set()).add(itself)
         if self.segment.ports is None:
-            kinds = {r: campus.switches[r.switch].ports[r.port].switching for r in edges}
+            kinds = {r: campus.switches[r.switch].ports[r.port].switching for r in mine}
             own_vlans = {r: _set_in(k.access if isinstance(k, Negotiated) else k) for r, k in kinds.items()}
-            self.named = {r for r in edges if own_vlans[r] & self.segment.vlans} | self.ports
+            self.named = {r for r in mine if own_vlans[r] & self.segment.vlans} | self.ports
         else:
             self.named = {r for r in self.segment.ports if r.switch}
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from inkov.render.page import labelled, words
 from inkov.render.rows import Cell, Column, Page, Shown
