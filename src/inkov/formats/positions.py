@@ -17,8 +17,12 @@ class Positions:
 
     def __init__(self, text: str) -> None:
         """Takes the text; it is one valid JSON value, or nothing is found in it."""
+        self.flat = "\n" not in text.rstrip()
+        self.root: Spanned | None = None
+        if self.flat:  # all of it is on one line
+            return
         try:
-            self.root: Spanned | None = spanned(text)
+            self.root = spanned(text)
         except (ValueError, IndexError, RecursionError):
             self.root = None
         self.starts = [0, *(m.end() for m in re.finditer("\n", text))]
@@ -26,7 +30,7 @@ class Positions:
     def line(self, path: str) -> int | None:
         """Returns the line a path leads to; of a path that is not all there, as far as it leads."""
         if self.root is None:
-            return None
+            return 1 if self.flat else None
         here = self.root
         for name, keys in _steps(path):
             found = _member(here, name)

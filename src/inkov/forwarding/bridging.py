@@ -296,8 +296,14 @@ class Bridging(Plant):
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:
         """Returns the members of a VLAN on switches that relay it."""
-        found = self.members.get(vid, {})
-        return {name: refs for name, refs in found.items() if self.active(name) >> vid & 1}
+        if vid not in self._live:
+            found = self.members.get(vid, {})
+            self._live[vid] = {name: refs for name, refs in found.items() if self.active(name) >> vid & 1}
+        return self._live[vid]
+
+    @cached_property
+    def _live(self) -> dict[Vid, Mapping[str, list[PortRef]]]:
+        return {}
 
     @cached_property
     def _unusual(self) -> list[PortRef]:

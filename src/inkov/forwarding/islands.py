@@ -7,7 +7,7 @@ one, so that the cost for a healthy campus is linear in its links.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Iterable
+from collections.abc import Mapping
 from functools import cached_property
 
 from inkov.forwarding.bridging import Bridging
@@ -117,34 +117,33 @@ class Islands:
         lacking = {n for n in self.plant.switches if not self.plant.active(n) >> vid & 1}
         between = lacking.union(*(island for island in self.of(vid) if island not in inhabited))
         open_links = [k for k in self.plant.joins if self._would_carry(k, vid)]
+        beside: dict[str, set[str]] = defaultdict(set)
+        for link in open_links:
+            beside[link.a.switch].add(link.b.switch)
+            beside[link.b.switch].add(link.a.switch)
         groups = components(sorted(between), open_links)
+        island_of = {s: n for n, island in enumerate(inhabited) for s in island}
         found = []
         for group in groups:
-            shore = _neighbours(group, open_links)
-            touched = [island for island in inhabited if not island.isdisjoint(shore)]
+            shore = set[str]().union(*(beside[s] for s in group if s in beside)) - group
+            touched = [inhabited[n] for n in sorted({island_of[s] for s in shore if s in island_of})]
             if len(touched) > 1:
-                found.append((self._on_the_way(group, touched, open_links) & lacking, touched))
+                found.append((self._on_the_way(group, touched, beside) & lacking, touched))
         return found
 
     def _would_carry(self, link: Link, vid: Vid) -> bool:
         return link.up and vid in self._ladders.of(link).allowed
 
     @staticmethod
-    def _on_the_way(group: frozenset[str], islands: list[frozenset[str]], links: Iterable[Link]) -> frozenset[str]:
+    def _on_the_way(
+        group: frozenset[str], islands: list[frozenset[str]], beside: Mapping[str, set[str]]
+    ) -> frozenset[str]:
         """Drops dead ends from a group: switches with fewer than two neighbours among the rest and the islands."""
         inside = set(group)
         land = frozenset().union(*islands)
         dropped = True
         while dropped:
-            ends = {
-                s
-                for s in inside
-                if len({k.far_switch(s) for k in links if s in {k.a.switch, k.b.switch}} & (inside | land)) < 2
-            }
+            ends = {s for s in inside if len(beside.get(s, set()) & (inside | land)) < 2}
             dropped = bool(ends)
             inside -= ends
         return frozenset(inside) or group
-
-
-def _neighbours(group: frozenset[str], links: Iterable[Link]) -> set[str]:
-    return {k.far_switch(s) for k in links for s in (k.a.switch, k.b.switch) if s in group} - group
