@@ -36,6 +36,7 @@ bench: .venv/ready
 	$(PIP) --group bench
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/proofs.py
+	$(BIN)/python benchmarks/commands.py
 
 # Which changes to the heart of the program the tests would not notice; an hour or two.
 mutants: .venv/ready

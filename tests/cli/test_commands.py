@@ -400,3 +400,60 @@ U in and out untagged   T in and out tagged   < enters only   > leaves only   ·
     grid = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)
     assert grid["rows"][0]["rows"][-1] == {"port": "u1", "cells": ["absent", "tagged", "tagged", "untagged", "absent"]}
     jsonschema.validate(grid, json.loads(run_inkov("schema", "grid").out))
+
+
+def test_without_a_command_it_says_what_is_here_and_what_to_try(quillfin, tmp_path):
+    ran = run_inkov(cwd=quillfin / "as-found")
+    assert ran.code == 0
+    assert ran.out.startswith("28 files with switches here (8 OpenConfig JSON, 20 Inkov switch files), a campus file\n")
+    assert "inkov draft" not in ran.out
+    bare = run_inkov(cwd=quillfin / "as-found" / "switches")
+    assert "20 files with switches here (20 Inkov switch files), no campus file" in bare.out
+    assert "inkov draft -o campus.yaml" in bare.out
+    nothing = run_inkov(cwd=tmp_path)
+    assert nothing.code == 2
+    assert "Usage: inkov" in nothing.out
+
+
+@pytest.mark.parametrize(
+    ("words", "completed"),
+    [
+        ("inkov links as-found --switch kelp", ["kelp-hall-1", "kelp-hall-2"]),
+        ("inkov vlans as-found --vlan tan", ["tank-sensors"]),
+        ("inkov vlans nowhere --vlan tan", []),
+    ],
+)
+def test_the_shell_completes_names_of_the_site(quillfin, words, completed):
+    ran = run_inkov(cwd=quillfin, _INKOV_COMPLETE="complete_bash", COMP_WORDS=words, COMP_CWORD="4")
+    assert ran.out.split() == completed
+
+
+def test_notes_on_what_was_read_are_folded(tmp_path):
+    for n in range(6):
+        (tmp_path / f"{n}.yaml").write_text("hello: world\n")
+    (tmp_path / "a.yaml").write_text("inkov: switch\nname: a\nvlans: {10: x}\nports: {1: {access: 10}}\n")
+    told = run_inkov("vlans", tmp_path).err.splitlines()
+    assert len(told) == 3
+    assert told[-1] == "note: and 4 more on what was read; --verbose tells all"
+    assert len(run_inkov("vlans", tmp_path, "-v").err.splitlines()) == 6
+
+
+def test_every_table_is_there_for_programs_and_pages_too(quillfin):
+    for command in ("ports", "links", "vlans", "gateways", "flood"):
+        lines = run_inkov(command, "as-found", "--format", "csv", cwd=quillfin).out.splitlines()
+        tabs = run_inkov(command, "as-found", "--format", "tsv", cwd=quillfin).out.splitlines()
+        page = run_inkov(command, "as-found", "--format", "md", cwd=quillfin).out.splitlines()
+        text = run_inkov(command, "as-found", "--no-heads", cwd=quillfin).out.splitlines()
+        assert len(lines) == len(tabs) == len(page) - 1 == len(text) + 1
+        assert page[1].startswith("| ---")
+    first = run_inkov("ports", "as-found", "--columns", "vlans,port", "--sort", "-port", cwd=quillfin).out.splitlines()
+    assert first[0].split() == ["VLANs", "port"]
+    assert first[1].split()[-1].startswith("watchtower-b:")
+
+
+def test_a_narrow_screen_gets_blocks_and_a_wide_one_no_broken_name(quillfin):
+    narrow = on_screen("links", "as-found", columns=60, cwd=quillfin)
+    assert "archive:u1 ─── watchtower-a:a5\n  forms    trunk = trunk\n" in narrow
+    wide = on_screen("gateways", "as-found", columns=100, cwd=quillfin)
+    assert all(len(line) <= 100 for line in wide.splitlines())
+    assert "192.0.2.1/27, 2001:db8:305::1/64" in wide

@@ -35,7 +35,7 @@ from inkov.model.errors import BadInput
 from inkov.render.documents import DOCUMENTS
 
 app = typer.Typer(
-    no_args_is_help=True,
+    invoke_without_command=True,
     pretty_exceptions_enable=False,
     help="Audits the VLANs of a campus of switches, and proves that segments stay apart.",
     epilog="Exit codes: 0 clean, 1 findings or claims not proved, 2 bad input or usage.",
@@ -50,11 +50,37 @@ def _version(asked: bool) -> None:
 
 @app.callback()
 def _options(
-    version: Annotated[
+    context: typer.Context,
+    version: Annotated[  # noqa: ARG001 - its callback does it
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and stop.")
     ] = False,
 ) -> None:
-    """Options that stand before the command."""
+    """Options that stand before the command; without one, what is here and what to try."""
+    if context.invoked_subcommand is None:
+        _look_around(context)
+
+
+def _look_around(context: typer.Context) -> None:
+    """Says what the current folder holds and what to try on it; the help where it holds nothing."""
+    from inkov.formats.folder import counts
+    from inkov.render.page import plural
+
+    found, campus = counts(Path())
+    if not found:
+        sys.stdout.write(context.get_help() + "\n")
+        raise typer.Exit(Exit.BAD_INPUT)
+    kinds = ", ".join(f"{n} {name}" for name, n in found.items())
+    drafted = "" if campus else "  inkov draft -o campus.yaml   a first campus file: names, cables, claims\n"
+    claims = "  inkov prove                  the claims of the campus file\n" if campus else ""
+    sys.stdout.write(
+        f"{plural(sum(found.values()), 'file')} with switches here ({kinds}), {'a' if campus else 'no'} campus file\n\n"
+        f"Try:\n"
+        f"  inkov audit                  what is wrong, worst first\n{drafted}{claims}"
+        f"  inkov links                  both ends of every link\n"
+        f"  inkov vlans                  each VLAN across all switches\n"
+        f"  inkov --help                 all commands\n"
+    )
+    raise typer.Exit
 
 
 @app.command(epilog="Example: inkov demo quillfin")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import fnmatch
 import functools
 import inspect
+import os
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
@@ -25,16 +26,50 @@ FormatOption = Annotated[Format, typer.Option("--format", help="Text for people,
 OutputOption = Annotated[
     Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write there instead of to the screen.")
 ]
+
+
+def _names(kind: str) -> list[str]:
+    """Returns what a shell completes: names of the site that was typed, or of the current folder; nothing where it fails."""
+    from inkov import api
+
+    typed = os.environ.get("COMP_WORDS") or os.environ.get("_TYPER_COMPLETE_ARGS") or ""
+    site = next((word for word in typed.split()[2:] if not word.startswith("-") and Path(word).exists()), "")
+    try:
+        campus = api.load(site, cache=cache_folder(), strict=False)
+    except (BadInput, OSError):
+        return []
+    if kind == "switches":
+        return list(campus.switches)
+    names = {e.name for s in campus.switches.values() for e in (s.vlans or {}).values() if e.name}
+    return sorted({*names, *campus.segments})
+
+
+def _switches(incomplete: str) -> list[str]:
+    return [n for n in _names("switches") if n.startswith(incomplete)]
+
+
+def _vlans(incomplete: str) -> list[str]:
+    return [n for n in _names("vlans") if n.startswith(incomplete)]
+
+
 SwitchOption = Annotated[
     list[str] | None,
-    typer.Option("--switch", metavar="NAME", help="Only these switches; patterns such as 'kelp-*' work; repeatable."),
+    typer.Option(
+        "--switch",
+        metavar="NAME",
+        help="Only these switches; patterns such as 'kelp-*' work; repeatable.",
+        autocompletion=_switches,
+    ),
 ]
 VlanOption = Annotated[
-    str | None, typer.Option("--vlan", metavar="LIST", help="Only these VLANs, such as 310-330,305 or a name.")
+    str | None,
+    typer.Option(
+        "--vlan", metavar="LIST", help="Only these VLANs, such as 310-330,305 or a name.", autocompletion=_vlans
+    ),
 ]
 
 
-_MAX_NOTES = 8
+_MAX_NOTES = 3
 
 
 class Run:
@@ -43,6 +78,7 @@ class Run:
     caches = True
     strict = False
     allow_outside = False
+    verbose = False
     unread: tuple[Problem, ...] = ()
     failed = False
 
@@ -58,14 +94,17 @@ StrictOption = Annotated[
 OutsideOption = Annotated[
     bool, typer.Option("--allow-outside", help="Read what the campus file names outside its folder, too.")
 ]
+VerboseOption = Annotated[
+    bool, typer.Option("-v", "--verbose", help="Tell all that was guessed or passed over when files were read.")
+]
 
 
 def reads_site(command: Callable[..., None]) -> Callable[..., None]:
     """Gives a command that reads a site the options of how, and ends it with what could not be read."""
 
     @functools.wraps(command)
-    def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, **kwargs: object) -> None:
-        Run.caches, Run.strict, Run.allow_outside = not no_cache, strict, allow_outside
+    def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, verbose: bool, **kwargs: object) -> None:
+        Run.caches, Run.strict, Run.allow_outside, Run.verbose = not no_cache, strict, allow_outside, verbose
         wrong: tuple[Problem, ...] = ()
         try:
             command(*args, **kwargs, **({"strict": strict} if "strict" in own.parameters else {}))
@@ -79,7 +118,7 @@ def reads_site(command: Callable[..., None]) -> Callable[..., None]:
             raise BadInput([*Run.unread, *wrong])
 
     own = inspect.signature(command, eval_str=True)
-    added = {"no_cache": NoCacheOption, "allow_outside": OutsideOption} | (
+    added = {"no_cache": NoCacheOption, "allow_outside": OutsideOption, "verbose": VerboseOption} | (
         {} if "strict" in own.parameters else {"strict": StrictOption}
     )
     return with_options(command, run, {name: (annotation, False) for name, annotation in added.items()})
@@ -129,10 +168,11 @@ def load_network(site: Path, more: Sequence[Path] = (), *, strict: bool = False)
         site, Progress(), more, cache_folder(), strict=strict or Run.strict, allow_outside=Run.allow_outside
     )
     Run.unread = campus.unread
-    for note in campus.notes[:_MAX_NOTES]:
+    shown = campus.notes if Run.verbose or len(campus.notes) <= _MAX_NOTES else campus.notes[: _MAX_NOTES - 1]
+    for note in shown:
         complain(f"note: {note}")
-    if len(campus.notes) > _MAX_NOTES:
-        complain(f"note: and {len(campus.notes) - _MAX_NOTES} more notes like these")
+    if left := len(campus.notes) - len(shown):
+        complain(f"note: and {left} more on what was read; --verbose tells all")
     return api.network(campus)
 
 

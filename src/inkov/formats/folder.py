@@ -40,6 +40,33 @@ def walk(folder: Path, reading: Callable[[Path], Reading]) -> Iterator[Path]:
                 yield path
 
 
+def counts(folder: Path, enough: int = 10_000) -> tuple[dict[str, int], bool]:
+    """Looks at what a folder holds by the first bytes of its files, and reads none.
+
+    Args:
+        folder: where to look, below it too.
+        enough: files after which it stops.
+
+    Returns:
+        How many files there are of each format that is found, and whether a campus file is among them.
+    """
+    found: dict[str, int] = {}
+    campus = False
+    for n, path in enumerate(walk(folder, lambda path: Reading(path.as_posix()))):
+        if n >= enough:
+            break
+        try:
+            if is_campus_file(path):
+                campus = True
+            elif path.suffix.lower() in registry.ENDINGS:
+                with path.open("rb") as file:
+                    kind = registry.format_of(file.read(_MAX_OURS))
+                found |= {kind.name: found.get(kind.name, 0) + 1} if kind else {}
+        except (OSError, UnicodeDecodeError):
+            continue
+    return found, campus
+
+
 def shown(path: Path, base: Path) -> str:
     """Returns a file's name as sources give it: below the site's folder, with forward slashes, and always text."""
     name = path.as_posix().removeprefix(f"{base.as_posix()}/")

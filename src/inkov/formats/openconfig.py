@@ -170,7 +170,7 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading) -> Port | No
     if like is None:
         said = len(reading.problems) + len(reading.notes)
         made = _port(entry, name, leaves_of(entry), path, reading)
-        plain = made is not None and not isinstance(made.switching, Routed)
+        plain = b"subinterfaces" not in key and b"routed-vlan" not in key  # what is said of these is said by its path
         if made is not None and plain and said == len(reading.problems) + len(reading.notes) and len(_ALIKE) < _MANY:
             _ALIKE[key] = made
         return made
