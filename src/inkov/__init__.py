@@ -9,7 +9,7 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from inkov.api import audit, flood, load, prove
+    from inkov.api import audit, drift, flood, load, prove
     from inkov.model.campus import Campus
     from inkov.model.errors import BadInput
     from inkov.proof.outcome import Broken, CannotTell, Proved, Verdict
@@ -28,6 +28,7 @@ __all__ = [
     "Proved",
     "Verdict",
     "audit",
+    "drift",
     "flood",
     "load",
     "prove",

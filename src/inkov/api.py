@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from functools import lru_cache
 from os import PathLike
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from inkov.formats.readback import problems_of
 from inkov.formats.site import Progress, load_files
@@ -38,6 +40,9 @@ from inkov.store.documents import digest, read_json, write_json
 from inkov.views.checks import CheckedRow, checked_row
 from inkov.views.findings import AuditView
 from inkov.views.tables import HeardRow
+
+if TYPE_CHECKING:
+    from inkov.views.drifts import DriftView
 
 
 def load(
@@ -212,6 +217,37 @@ def _digests(campus: Campus) -> dict[str, str]:
 def _file_name(claim: str, taken: Mapping[str, object]) -> str:
     stem = "-".join("".join(c if c.isalnum() and c.isascii() else " " for c in claim.lower()).split())[:80] or "claim"
     return next(n for i in range(1, len(taken) + 2) if (n := f"{stem}{f'-{i}' if i > 1 else ''}.json") not in taken)
+
+
+def drift(before: Campus, after: Campus, names: tuple[str, str] = ("before", "after")) -> DriftView:
+    """Compares two campuses: what changed, what it did, and which change did it.
+
+    Args:
+        before: how it was, from `load`.
+        after: how it is.
+        names: what the two are called in the result.
+
+    >>> view = inkov.drift(inkov.load("quillfin/mended"), inkov.load("quillfin/mended"))
+    >>> view.changes, view.claims
+    ((), ())
+    """
+    from inkov.views.drifts import drift_view  # brings the rules, too
+
+    return drift_view(before, after, names)
+
+
+def as_saved(campus: Campus) -> Campus:
+    """Returns a campus as its switches would start with what they have saved.
+
+    Raises:
+        BadInput: it does not hold what any switch has saved.
+    """
+    if not campus.saved:
+        raise BadInput(
+            [Problem(Source("--saved"), "the campus file names nothing that switches have saved; see `saved`")]
+        )
+    switches = {name: campus.saved.get(name, switch) for name, switch in campus.switches.items()}
+    return replace(campus, switches=switches)
 
 
 def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[CheckedRow]:

@@ -15,6 +15,7 @@ import typer
 
 from inkov import __version__
 from inkov.cli.auditing import audit, draft, report
+from inkov.cli.changing import drift
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
@@ -172,6 +173,7 @@ def trace(
         raise typer.Exit(Exit.FOUND)
 
 
+app.command(epilog="Example: inkov drift HEAD~1:exports exports")(reads_site(drift))
 app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim))
 
 

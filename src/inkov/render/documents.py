@@ -49,5 +49,6 @@ DOCUMENTS = {
     "grid": Document("views.relays", ("Grid",), rows=True),
     "flood": Document("views.tables", ("FloodRow",), rows=True),
     "trace": Document("views.traces", ("TraceView",)),
+    "drift": Document("views.drifts", ("DriftView",)),
 }
 """`segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""

@@ -1,0 +1,75 @@
+"""Campuses of a revision: the files of a tree of a git repository, read through git itself; nothing is checked out."""
+
+from __future__ import annotations
+
+import io
+import re
+import subprocess
+import tarfile
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+
+_REVISION = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./@{}~^+-]*\Z")
+_MOST = 512 * 1024 * 1024
+
+
+@contextmanager
+def folder_of(text: str) -> Iterator[Path]:
+    """Gives the folder or file that a text stands for: a path, or `REV` or `REV:path` of the repository one is in.
+
+    A revision's files are put into a temporary folder, which is gone afterwards.
+
+    Raises:
+        BadInput: there is no such path and no such revision, or git is missing.
+    """
+    if Path(text).exists():
+        yield Path(text)
+        return
+    revision, _, path = text.partition(":")
+    if not _REVISION.match(revision) or ".." in revision:
+        raise _problem(text, "there is no such file or folder")
+    known = _git("rev-parse", "--verify", "--quiet", f"{revision}^{{commit}}")
+    if known is None:
+        raise _problem(text, "there is no such file, folder or revision")
+    prefix = (_git("rev-parse", "--show-prefix") or b"").decode().strip().rstrip("/")
+    inside = "/".join(part for part in (prefix, path.strip("/")) if part)
+    tree = f"{known.decode().strip()}:{inside}"
+    kind = _git("cat-file", "-t", tree)
+    if kind is None:
+        raise _problem(text, f"there is no {inside or 'folder'!r} in revision {revision}")
+    with tempfile.TemporaryDirectory(prefix="inkov-") as made:
+        target = Path(made) / (Path(inside).name or "site")
+        if kind.strip() == b"blob":
+            target.write_bytes(_git("cat-file", "blob", tree) or b"")
+        else:
+            target.mkdir()
+            packed = _git("archive", "--format=tar", tree)
+            if packed is None:
+                raise _problem(text, "cannot be read by git")
+            with tarfile.open(fileobj=io.BytesIO(packed)) as tar:
+                tar.extractall(target, filter="data")
+        yield target
+
+
+def _git(*args: str) -> bytes | None:
+    """Runs git; None when it says no.
+
+    Raises:
+        BadInput: git is not there.
+    """
+    try:
+        done = subprocess.run(["git", *args], capture_output=True, check=False, timeout=120)  # noqa: S603, S607 - fixed words
+    except FileNotFoundError:
+        raise _problem("git", "is not installed; revisions are read through it") from None
+    except subprocess.TimeoutExpired:
+        raise _problem("git", "did not answer within two minutes") from None
+    return done.stdout if done.returncode == 0 and len(done.stdout) <= _MOST else None
+
+
+def _problem(place: str, what: str) -> BadInput:
+    return BadInput([Problem(Source(place), what)])

@@ -1,0 +1,312 @@
+"""What differs between two campuses, setting by setting, and a campus with some of the differences alone."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, fields, replace
+from typing import Any, Final
+
+from inkov.kinds.table import setting_words, trunk_of
+from inkov.model.campus import Campus
+from inkov.model.names import natural
+from inkov.model.switch import Port, Switch, Vlan
+from inkov.model.vlanset import VlanSet
+
+Key = tuple[str, str, Hashable, str]
+"""A setting: switch, part of it, which of that part, field; the switch is empty for what the campus file says."""
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One setting that differs.
+
+    Attributes:
+        key: which.
+        at: where: `switch`, `switch:port`, or empty for the campus.
+        what: what became of it, in words.
+        silent: it is text alone, such as a label, and changes no frame.
+    """
+
+    key: Key
+    at: str
+    what: str
+    silent: bool = False
+
+
+_PORT: Final = tuple(f.name for f in fields(Port) if f.name not in {"name", "origin", "members"})
+_WHOLE: Final = (
+    "tree",
+    "sync",
+    "prunes",
+    "routing",
+    "learns",
+    "routes",
+    "habits",
+    "unstated_habits",
+    "kind",
+    "mac",
+    "role",
+    "default_vlan_listed",
+    "lacks",
+    "limits",
+)
+_HIDDEN: Final = frozenset({"secret", "source", "origin"})
+_WORDS: Final = {"is_lag": "LAG", "tag_format": "tags", "unstated_habits": "habits not stated", "heard": "neighbours"}
+
+
+def changes(before: Campus, after: Campus) -> list[Change]:
+    """Returns what differs between two campuses, in natural order of switches and ports."""
+    found: list[Change] = []
+    for name in sorted({*before.switches, *after.switches}, key=natural):
+        a, b = before.switches.get(name), after.switches.get(name)
+        if a is None or b is None:
+            found.append(Change((name, "switch", "", ""), name, "is new" if a is None else "is gone"))
+        elif a is not b:
+            found += _of_switch(a, b)
+    if set(before.cables) != set(after.cables):
+        was, now = ({f"{c.a} - {c.b}" for c in campus.cables} for campus in (before, after))
+        found += [Change(("", "cable", c, ""), "", f"cable {c} is gone") for c in sorted(was - now, key=natural)]
+        found += [Change(("", "cable", c, ""), "", f"cable {c} is new") for c in sorted(now - was, key=natural)]
+    return found
+
+
+def _of_switch(a: Switch, b: Switch) -> Iterator[Change]:
+    name = a.name
+    if (a.vlans is None) != (b.vlans is None):
+        said = "no longer lists its VLANs" if b.vlans is None else "lists its VLANs"
+        yield Change((name, "table", "", ""), name, said)
+    yield from _of_tables(a, b)
+    for port in sorted({*a.ports, *b.ports}, key=natural):
+        before, after = a.ports.get(port), b.ports.get(port)
+        if before is None or after is None:
+            yield Change((name, "port", port, ""), f"{name}:{port}", "is new" if before is None else "is gone")
+        elif before is not after:
+            yield from _of_port(name, before, after)
+    yield from _of_parts(a, b)
+    if _heard(a) != _heard(b):
+        yield Change((name, "heard", "", ""), name, "hears other neighbours")
+    for part in _WHOLE:
+        if getattr(a, part) != getattr(b, part):
+            yield Change(
+                (name, part, "", ""), name, _became(part, getattr(a, part), getattr(b, part)), silent=part == "role"
+            )
+
+
+def _of_tables(a: Switch, b: Switch) -> Iterator[Change]:
+    """Yields the entries of VLAN tables that differ, where both list them."""
+    if a.vlans is None or b.vlans is None:
+        return
+    for vid in sorted({*a.vlans, *b.vlans}):
+        was, now = a.vlans.get(vid), b.vlans.get(vid)
+        if was != now:
+            silent = was is not None and now is not None and replace(was, name="") == replace(now, name="")
+            yield Change((a.name, "vlan", vid, ""), a.name, _vlan(vid, was, now), silent)
+
+
+def _of_parts(a: Switch, b: Switch) -> Iterator[Change]:
+    """Yields the gateways and filters that differ."""
+    for part in ("gateway", "filter"):
+        was, now = _parts(a, part), _parts(b, part)
+        for one in sorted({*was, *now}, key=natural):
+            if was.get(one) != now.get(one):
+                how = "is new" if one not in was else "is gone" if one not in now else "is another"
+                said = _became(f"{part} {one}", was[one], now[one]) if how == "is another" else f"{part} {one}: {how}"
+                yield Change((a.name, part, one, ""), a.name, said)
+
+
+def _parts(switch: Switch, part: str) -> Mapping[str, Any]:
+    return {g.key: g for g in switch.gateways} if part == "gateway" else switch.filters
+
+
+def _heard(switch: Switch) -> list[tuple[str, str, str, str]]:
+    return [(h.port, h.system, h.far_port, h.chassis) for h in switch.heard]
+
+
+def _of_port(switch: str, a: Port, b: Port) -> Iterator[Change]:
+    for part in _PORT:
+        was, now = getattr(a, part), getattr(b, part)
+        if was == now:
+            continue
+        if part == "switching":
+            what = _switching(a, b)
+        elif part == "enabled":
+            what = "enabled" if now else "disabled"
+        else:
+            what = _became(part, was, now)
+        yield Change((switch, "port", a.name, part), f"{switch}:{a.name}", what, silent=part in {"label", "speed"})
+
+
+def _switching(a: Port, b: Port) -> str:
+    """Returns what became of what a port does with frames; of a list, what it has more or less."""
+    was, now = trunk_of(a.switching), trunk_of(b.switching)
+    if was and now and type(a.switching) is type(b.switching) and replace(was, allowed=now.allowed) == now:
+        less, more = was.allowed - now.allowed, now.allowed - was.allowed
+        return "list: " + ", ".join([*([f"without {less}"] if less else []), *([f"with {more}"] if more else [])])
+    return f"{setting_words(a)} → {setting_words(b)}"
+
+
+def _vlan(vid: int, was: Vlan | None, now: Vlan | None) -> str:
+    if was is None or now is None:
+        return f"VLAN {vid} is {'defined' if was is None else 'no longer defined'}"
+    if was.active != now.active:
+        return f"VLAN {vid} is {'active' if now.active else 'suspended'}"
+    if was.name != now.name:
+        return f"VLAN {vid} is named {now.name or 'nothing'}, was {was.name or 'nothing'}"
+    return f"VLAN {vid}: {was.type.value} → {now.type.value}"
+
+
+def _became(part: str, was: object, now: object) -> str:
+    """Returns what became of a setting; of one with several fields, those that differ."""
+    word = _WORDS.get(part, part)
+    names = getattr(was, "__dataclass_fields__", None)
+    if names and type(was) is type(now):
+        differ = [n for n in names if getattr(was, n) != getattr(now, n)]
+        shown = [
+            f"{n} changed"
+            if n in _HIDDEN
+            else f"{n.replace('_', ' ')} {_shown(getattr(was, n))} → {_shown(getattr(now, n))}"
+            for n in differ
+        ]
+        return f"{word}: {', '.join(shown)}"
+    return f"{word}: {_shown(was)} → {_shown(now)}"
+
+
+def _shown(value: object) -> str:
+    """Returns a value in a few words."""
+    if value is None:
+        return "not stated"
+    if not value and not isinstance(value, bool | int):
+        return "none"
+    if hasattr(value, "value"):
+        return str(value.value)
+    if hasattr(value, "__dataclass_fields__") and type(value).__str__ is object.__str__:
+        names = [
+            n for n in value.__dataclass_fields__ if n not in _HIDDEN and getattr(value, n) not in (None, "", (), {})
+        ]
+        return " ".join(f"{n} {_shown(getattr(value, n))}" for n in names[:6]) or "none"
+    if isinstance(value, Mapping):
+        return ", ".join(f"{k} {_shown(v)}" for k, v in list(value.items())[:6])
+    if isinstance(value, tuple | frozenset):
+        return ", ".join(map(_shown, sorted(value, key=str)[:6]))
+    return str(value)
+
+
+def with_some(before: Campus, after: Campus, keys: Collection[Key]) -> Campus:
+    """Returns a campus with some of the differences to another: with all of them it forwards as the other does.
+
+    Args:
+        before: the campus.
+        after: the other.
+        keys: which settings are taken from the other.
+    """
+    by_switch: dict[str, set[Key]] = {}
+    for key in keys:
+        by_switch.setdefault(key[0], set()).add(key)
+    switches = dict(before.switches)
+    for name, own in by_switch.items():
+        if not name:
+            continue
+        if name not in after.switches:
+            switches.pop(name, None)
+        elif name not in before.switches:
+            switches[name] = after.switches[name]
+        else:
+            switches[name] = _mixed(before.switches[name], after.switches[name], own)
+    cables = {f"{c.a} - {c.b}": c for c in before.cables}
+    theirs = {f"{c.a} - {c.b}": c for c in after.cables}
+    for _, _, cable, _ in by_switch.get("", ()):
+        if str(cable) in theirs:
+            cables[str(cable)] = theirs[str(cable)]
+        else:
+            cables.pop(str(cable), None)
+    known = {(s.name, p) for s in switches.values() for p in s.ports}
+    kept = tuple(c for c in cables.values() if {tuple(c.a), tuple(c.b)} <= known)
+    ordered = dict(sorted(switches.items(), key=lambda item: natural(item[0])))
+    return replace(before, switches=ordered, cables=kept)
+
+
+def _mixed(a: Switch, b: Switch, keys: Collection[Key]) -> Switch:
+    """Returns a switch with some settings of another."""
+    vlans = None if a.vlans is None else dict(a.vlans)
+    ports, gateways, filters = dict(a.ports), {g.key: g for g in a.gateways}, dict(a.filters)
+    whole: dict[str, Any] = {}
+    for _, part, one, name in keys:
+        if part == "table":
+            vlans = None if b.vlans is None else dict(b.vlans)
+        elif part == "vlan":
+            vlans = _taken(vlans or {}, b.vlans or {}, one)
+        elif part == "port" and (not name or one not in ports or one not in b.ports):
+            ports = _taken(ports, b.ports, one)
+        elif part == "port":
+            ports[str(one)] = replace(ports[str(one)], **{name: getattr(b.ports[str(one)], name)})
+        elif part == "gateway":
+            gateways = _taken(gateways, {g.key: g for g in b.gateways}, one)
+        elif part == "filter":
+            filters = _taken(filters, b.filters, one)
+        else:
+            whole[part] = getattr(b, part)
+    for lag in [p for p in ports.values() if p.is_lag]:
+        members = tuple(p.name for p in ports.values() if p.lag == lag.name)
+        ports[lag.name] = replace(lag, members=members or lag.members)
+    ordered = {n: ports[n] for n in sorted(ports, key=natural)}
+    return replace(a, vlans=vlans, ports=ordered, gateways=tuple(gateways.values()), filters=filters, **whole)
+
+
+def _taken(mine: Mapping[Any, Any], theirs: Mapping[Any, Any], one: Hashable) -> dict[Any, Any]:
+    made = dict(mine)
+    if one in theirs:
+        made[one] = theirs[one]
+    else:
+        made.pop(one, None)
+    return made
+
+
+def folded(found: Iterable[Change]) -> list[tuple[str, str, list[Change]]]:
+    """Returns changes that are the same on many ports as one: where, what, and which they are."""
+    alike: dict[tuple[str, str], list[Change]] = {}
+    for change in found:
+        port = change.at.partition(":")[2]
+        alike.setdefault((change.at.partition(":")[0] if port else change.at, change.what), []).append(change)
+    return [(where, what, some) for (where, what), some in alike.items()]
+
+
+def smallest(candidates: list[Key], brings: Any) -> list[Key]:  # noqa: ANN401 - a predicate on keys
+    """Returns a smallest set of differences that brings an effect about: no one of it can be left out (delta debugging).
+
+    Args:
+        candidates: differences, the likeliest first; all of them bring it about.
+        brings: tells whether some do.
+    """
+    for key in candidates[:_ALONE]:
+        if brings([key]):
+            return [key]
+    kept, parts = list(candidates), 2
+    while len(kept) > 1:
+        size = -(-len(kept) // parts)
+        pieces = [kept[i : i + size] for i in range(0, len(kept), size)]
+        if (one := next((p for p in pieces if brings(p)), None)) is not None:
+            kept, parts = one, 2
+        elif parts > 2 and (rest := _without_one(pieces, brings)) is not None:
+            kept, parts = rest, max(parts - 1, 2)
+        elif parts < len(kept):
+            parts = min(len(kept), parts * 2)
+        else:
+            break
+    return kept
+
+
+_ALONE: Final = 12
+"""So many of the likeliest differences are tried alone before halves are."""
+
+
+def _without_one(pieces: list[list[Key]], brings: Any) -> list[Key] | None:  # noqa: ANN401
+    for i in range(len(pieces)):
+        rest = [key for j, piece in enumerate(pieces) if j != i for key in piece]
+        if brings(rest):
+            return rest
+    return None
+
+
+def changed_vlans(found: Iterable[Change]) -> VlanSet:
+    """Returns the VLANs whose entries in tables differ."""
+    return VlanSet(c.key[2] for c in found if c.key[1] == "vlan" and isinstance(c.key[2], int))

@@ -1,0 +1,334 @@
+"""What changed between two campuses, what it did, and which change did it, as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from typing_extensions import TypedDict
+
+from inkov.forwarding.flood import Flooding
+from inkov.forwarding.network import Network
+from inkov.model.campus import Campus, Claim
+from inkov.model.names import PortRef, natural, ports_text
+from inkov.model.vlanset import VlanSet
+from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
+from inkov.proof.outcome import Broken, Outcome, Proved, Verdict
+from inkov.proof.prove import Prover
+from inkov.rules.catalogue import audit
+from inkov.rules.choice import Choice, identity
+from inkov.rules.finding import Finding
+from inkov.views.findings import FindingView, finding_view
+from inkov.views.reports import VerdictView, verdict_views
+
+_TRIES = 3000
+"""Campuses that are tried at most to find which change did what."""
+
+_EACH = 200
+"""Up to so many changes, each is tried alone for what it does to reach."""
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeRow:
+    """A setting that differs; `at` where, `what` became of it, `ports` how many it is of. `silent`: no frame heeds it."""
+
+    at: str
+    what: str
+    ports: int
+    silent: bool
+
+
+Heard = TypedDict("Heard", {"from": str, "at": tuple[str, ...]})
+"""Edge ports that hear untagged frames of a port. A mapping, as `from` is no name for an attribute."""
+
+
+@dataclass(frozen=True, slots=True)
+class ReachView:
+    """Who hears whom that did not, and who no longer does."""
+
+    gained: tuple[Heard, ...]
+    lost: tuple[Heard, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """A claim whose verdict is another; `by` are the changes that turn it, `now` is the verdict with its way."""
+
+    name: str
+    before: str
+    after: str
+    by: tuple[str, ...]
+    now: VerdictView
+
+
+@dataclass(frozen=True, slots=True)
+class FoundView:
+    """A finding that is new, and the changes that bring it about."""
+
+    finding: FindingView
+    by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class FindingsView:
+    """Findings that are new, worst first, and those that are gone."""
+
+    new: tuple[FoundView, ...]
+    gone: tuple[FindingView, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PortsView:
+    """Edge ports that only one of the two has."""
+
+    new: tuple[str, ...]
+    gone: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StateRow:
+    """A VLAN's parts, a tree's root, a blocked port or a gateway that is in another state."""
+
+    what: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class DriftView:
+    """What differs from `before` to `after`, and what that does.
+
+    `gained_by` and `lost_by` are the changes that bring reach gained or lost about.
+    """
+
+    before: str
+    after: str
+    changes: tuple[ChangeRow, ...]
+    reach: ReachView
+    gained_by: tuple[str, ...]
+    lost_by: tuple[str, ...]
+    states: tuple[StateRow, ...]
+    claims: tuple[Turned, ...]
+    findings: FindingsView
+    ports: PortsView
+
+
+@dataclass
+class Side:
+    """One of the two campuses, with what is asked of both worked out once."""
+
+    campus: Campus
+    claims: Sequence[Claim] = ()
+    network: Network = field(init=False)
+
+    def __post_init__(self) -> None:
+        """Makes its network."""
+        self.network = Network(self.campus)
+        self._prover = Prover(self.network)
+        self._outcomes: dict[str, Outcome] = {}
+        self._findings: list[Finding] | None = None
+        self._found: dict[str, set[str]] = {}
+        self._heard: dict[PortRef, frozenset[PortRef]] | None = None
+
+    def outcome(self, claim: Claim) -> Outcome | None:
+        """Returns what comes of a claim; None where it names what is not here."""
+        if claim.name not in self._outcomes:
+            try:
+                self._outcomes[claim.name] = self._prover.decide(claim)
+            except LookupError:
+                return None
+        return self._outcomes[claim.name]
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What an audit finds."""
+        if self._findings is None:
+            self._findings = list(audit(self.network))
+        return self._findings
+
+    def found(self, rule: str) -> set[str]:
+        """Returns what the findings of one rule are known by."""
+        if rule not in self._found:
+            self._found[rule] = {identity(f) for f in audit(self.network, Choice(only=(rule,)))}
+        return self._found[rule]
+
+    @property
+    def heard(self) -> Mapping[PortRef, frozenset[PortRef]]:
+        """Who hears an untagged broadcast of each edge port; ports that are heard alike share one set, the sender in it."""
+        if self._heard is None:
+            flooding = Flooding(self.network)
+            sets: dict[int, frozenset[PortRef]] = {}
+            self._heard = {}
+            for ref in flooding.sources():
+                spread = flooding.spread(ref)
+                if id(spread) not in sets:
+                    sets[id(spread)] = frozenset(h.at for h in spread)
+                self._heard[ref] = sets[id(spread)]
+        return self._heard
+
+
+def drift_view(before: Campus, after: Campus, names: tuple[str, str]) -> DriftView:
+    """Compares two campuses.
+
+    Args:
+        before: how it was; its names, hosts, segments and claims count where the other has none.
+        after: how it is.
+        names: what the two are called.
+    """
+    found = changes(before, after)
+    claims = after.claims or before.claims
+    one, other = Side(before, claims), Side(after, claims)
+    gained, lost = _reach(one, other)
+    cause = _Cause(one, other, found)
+    edges = [set(side.heard) for side in (one, other)]
+    return DriftView(
+        before=names[0],
+        after=names[1],
+        changes=tuple(ChangeRow(_place(at, some), what, len(some), some[0].silent) for at, what, some in folded(found)),
+        reach=ReachView(gained, lost),
+        gained_by=cause.each(lambda side: bool(_reach(one, side)[0])) if gained else (),
+        lost_by=cause.each(lambda side: bool(_reach(one, side)[1])) if lost else (),
+        states=tuple(_states(one.network, other.network)),
+        claims=tuple(_turned(one, other, claims, cause)),
+        findings=_findings(one, other, cause),
+        ports=PortsView(
+            *(tuple(map(str, sorted(x, key=lambda r: r.order))) for x in (edges[1] - edges[0], edges[0] - edges[1]))
+        ),
+    )
+
+
+def _place(at: str, some: Sequence[Change]) -> str:
+    ports = [c.at.partition(":")[2] for c in some if ":" in c.at]
+    return f"{at}:{ports_text(ports)}" if ports else at
+
+
+# -- which change did it -----------------------------------------------------------------------------
+
+
+class _Cause:
+    """Finds the changes that bring an effect about, by making some of them and looking."""
+
+    def __init__(self, before: Side, after: Side, found: Sequence[Change]) -> None:
+        self.before, self.after = before, after
+        self.found = {c.key: c for c in found}
+        self.loud = [c.key for c in found if not c.silent]
+        self._sides: dict[frozenset[Key], Side] = {}
+
+    def of(self, shows: Callable[[Side], bool], near: Sequence[str] = (), *, silent: bool = False) -> tuple[str, ...]:
+        """Returns the fewest changes with which an effect shows, in words; none where it takes something else, too.
+
+        Args:
+            shows: tells whether a campus shows it.
+            near: switches and ports where to look first.
+            silent: changes of text may bring it about.
+        """
+        keys = list(self.found) if silent else self.loud
+        first = [k for k in keys if any(k[0] and k[0] in n for n in near)]
+        candidates = [*first, *(k for k in keys if k not in set(first))]
+        if not candidates or not self._shows(shows, candidates):
+            return ()
+        return self._words(smallest(candidates, lambda some: self._shows(shows, some)))
+
+    def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
+        """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
+        alone = [k for k in self.loud if self._shows(shows, [k])] if len(self.loud) <= _EACH else []
+        return self._words(alone) or self.of(shows)
+
+    def _words(self, keys: Sequence[Key]) -> tuple[str, ...]:
+        rows = folded(self.found[k] for k in keys)
+        return tuple(f"{_place(at, some)}: {what}".removeprefix(": ") for at, what, some in rows)
+
+    def _shows(self, shows: Callable[[Side], bool], keys: Sequence[Key]) -> bool:
+        wanted = frozenset(keys)
+        if wanted not in self._sides:
+            if len(self._sides) >= _TRIES:
+                return False
+            campus = with_some(self.before.campus, self.after.campus, wanted)
+            self._sides[wanted] = Side(campus, self.before.claims)
+        return shows(self._sides[wanted])
+
+
+# -- effects -----------------------------------------------------------------------------------------
+
+
+def _reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ...]]:
+    """Returns who hears whom that did not, and who no longer does, a sending port a row."""
+    gained: list[Heard] = []
+    lost: list[Heard] = []
+    known: dict[tuple[int, int], tuple[frozenset[PortRef], frozenset[PortRef]]] = {}
+    nothing: frozenset[PortRef] = frozenset()
+    for ref in sorted({*before.heard, *after.heard}, key=lambda r: r.order):
+        was, now = before.heard.get(ref, nothing), after.heard.get(ref, nothing)
+        if (id(was), id(now)) not in known:
+            known[id(was), id(now)] = now - was, was - now
+        for rows, some in zip((gained, lost), known[id(was), id(now)], strict=True):
+            if others := some - {ref}:
+                rows.append({"from": str(ref), "at": tuple(map(str, sorted(others, key=lambda r: r.order)))})
+    return tuple(gained), tuple(lost)
+
+
+def _word(outcome: Outcome | None) -> str:
+    if outcome is None:
+        return "not here"
+    return "proved" if isinstance(outcome, Proved) else "broken" if isinstance(outcome, Broken) else "cannot tell"
+
+
+def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -> Iterator[Turned]:
+    for claim in claims:
+        was, now = before.outcome(claim), after.outcome(claim)
+        if now is None or _word(was) == _word(now):
+            continue
+        by = cause.of(lambda side, claim=claim, now=now: _word(side.outcome(claim)) == _word(now))  # type: ignore[misc]
+        (view,) = verdict_views([Verdict(claim, now)])
+        yield Turned(claim.name, _word(was), _word(now), by, view)
+
+
+def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
+    known = {identity(f) for f in before.findings}
+    still = {identity(f) for f in after.findings}
+    new = []
+    for finding in after.findings:
+        if identity(finding) not in known:
+            own = identity(finding)
+            near = [finding.place, *(str(c) for c in finding.causes)]
+            by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
+            new.append(FoundView(finding_view(finding), by))
+    return FindingsView(tuple(new), tuple(finding_view(f) for f in before.findings if identity(f) not in still))
+
+
+def _states(before: Network, after: Network) -> Iterator[StateRow]:
+    """Yields VLANs in more or fewer parts, roots, blocked ends of links, and gateways in another state."""
+    for vid in VlanSet({*before.members, *after.members}):
+        was, now = (len(n.islands.inhabited(vid)) for n in (before, after))
+        if was != now:
+            yield StateRow(f"parts of VLAN {vid}", str(was), str(now))
+    for what, state in (("root", _roots), ("blocked", _blocked), ("gateway", _gateways)):
+        was_, now_ = state(before), state(after)
+        for one in sorted({*was_, *now_}, key=natural):
+            if was_.get(one) != now_.get(one):
+                yield StateRow(f"{what} {one}", was_.get(one, "-"), now_.get(one, "-"))
+
+
+def _roots(network: Network) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for part in network.trees.parts:
+        for tree in part.trees:
+            first = min(tree.election.root, key=natural, default="")
+            label = (
+                f"around {first}"
+                if not tree.vlans or len(part.trees) == 1
+                else f"of VLANs {VlanSet.from_mask(tree.vlans)} around {first}"
+            )
+            found[label] = str(tree.election.root.get(first, "-"))
+    return found
+
+
+def _blocked(network: Network) -> dict[str, str]:
+    used = network.used
+    masks = {str(e): network.trees.blocks(e) & used for k in network.links for e in (k.a, k.b)}
+    return {end: f"for {VlanSet.from_mask(mask)}" for end, mask in masks.items() if mask}
+
+
+def _gateways(network: Network) -> dict[str, str]:
+    gateways = network.gateways
+    return {str(i): {True: "up", False: "down", None: "not known"}[gateways.state(i).up] for i in gateways.all}
