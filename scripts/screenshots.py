@@ -17,7 +17,8 @@ DISPLAY = ":97"
 COMMANDS = {
     "audit": "inkov audit as-found",
     "prove": "inkov prove as-found",
-    "hostile": "inkov prove as-found --claim 'apart research cameras facing hostile'",
+    "drift": "inkov drift mended as-found",
+    "rehearse": "inkov rehearse mended --all-cuts",
     "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
     "segments": "inkov prove as-found --grid",
     "gateways": "inkov gateways as-found",

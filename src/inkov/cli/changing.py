@@ -8,8 +8,8 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, Run, load_network
-from inkov.cli.output import Exit, emit, put
+from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, load_network
+from inkov.cli.output import Exit, Format, Progress, emit, put
 
 
 class DriftFormat(StrEnum):
@@ -58,4 +58,61 @@ def drift(
     else:
         emit("drift", result_format, output, view, drift_text)
     if any(not c.silent for c in view.changes):
+        raise typer.Exit(Exit.FOUND)
+
+
+def rehearse(
+    site: SiteArgument = Path(),
+    change: Annotated[
+        Path | None, typer.Argument(metavar="[CHANGE]", help="A change file; 'inkov schema change' describes it.")
+    ] = None,
+    sets: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--set", metavar="'PLACE KEY VALUE'", help="A step: 'hall:u1 native 990', 'crane tree.priority 61440'."
+        ),
+    ] = None,
+    cut: Annotated[list[str] | None, typer.Option(metavar="CABLE", help="A cable, by one end or both, is cut.")] = None,
+    fail: Annotated[list[str] | None, typer.Option(metavar="SWITCH", help="A device fails.")] = None,
+    start: Annotated[str, typer.Option("--from", metavar="HOST", help="The host from which the change is done.")] = "",
+    all_cuts: Annotated[bool, typer.Option("--all-cuts", help="Try each cable alone, worst first.")] = False,
+    all_fails: Annotated[bool, typer.Option("--all-fails", help="Try each device alone, worst first.")] = False,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Try a change out, step by step: what each does, whether every switch stays in reach, and in which order nothing breaks.
+
+    Exits 1 when it is not safe as written.
+    """
+    network = load_network(site, strict=True)
+    campus = network.campus
+    from inkov.formats import change_file
+    from inkov.render.rehearsal_text import rehearsal_text, trials_text
+    from inkov.views.rehearsals import rehearsal_view, trials
+
+    if all_cuts or all_fails:
+        cables = [(w.a, w.b) for k in network.links for w in k.wires if k.up]
+        steps = change_file.every_cut(campus, cables) if all_cuts else []
+        steps += change_file.every_fail(campus) if all_fails else []
+        rows = trials(campus, steps, Progress("tried", "failures"))
+        emit("trials", result_format, output, rows, trials_text)
+        if any(row.claims for row in rows):
+            raise typer.Exit(Exit.FOUND)
+        return
+    name = ""
+    steps = []
+    if change is not None:
+        document, lines, reading = change_file.read(change)
+        steps = change_file.steps(document, lines, campus, reading)
+        name, start = document.name, start or document.from_
+    steps += change_file.on_the_spot(sets or [], cut or [], fail or [], campus) if sets or cut or fail else []
+    if not steps:
+        raise typer.BadParameter("name a change file, or say what happens with --set, --cut or --fail")
+    if start:
+        from inkov.api import end_named
+
+        end_named(network, start)
+    view = rehearsal_view(campus, steps, start, name)
+    emit("rehearse", result_format, output, view, rehearsal_text)
+    if view.verdict != "safe":
         raise typer.Exit(Exit.FOUND)

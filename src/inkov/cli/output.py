@@ -118,19 +118,20 @@ def put(text: str, output: Path | None, *, force: bool = False) -> None:
 
 
 class Progress:
-    """A line on stderr for reading that takes longer than a second, in a terminal only."""
+    """A line on stderr for work that takes longer than a second, in a terminal only."""
 
-    def __init__(self) -> None:
+    def __init__(self, doing: str = "reading", what: str = "files") -> None:
+        self.doing, self.what = doing, what
         self.started = time.monotonic()
         self.shown = False
 
     def __call__(self, done: int, total: int) -> None:
-        """Shows how far reading has come."""
+        """Shows how far it has come."""
         if not sys.stderr.isatty() or time.monotonic() - self.started < 1:
             return
         self.shown = done < total
         end = "" if self.shown else "\r\x1b[K"
-        sys.stderr.write(f"\r\x1b[Kreading {done} of {total} files{end}")
+        sys.stderr.write(f"\r\x1b[K{self.doing} {done} of {total} {self.what}{end}")
         sys.stderr.flush()
 
 

@@ -50,5 +50,8 @@ DOCUMENTS = {
     "flood": Document("views.tables", ("FloodRow",), rows=True),
     "trace": Document("views.traces", ("TraceView",)),
     "drift": Document("views.drifts", ("DriftView",)),
+    "change": Document("formats.change_file", ("ChangeDocument",), written=False),
+    "rehearse": Document("views.rehearsals", ("RehearsalView",)),
+    "trials": Document("views.rehearsals", ("TrialRow",), rows=True),
 }
-"""`segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""
+"""`trials` is what `rehearse --all-cuts` and `--all-fails` write; `segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""

@@ -119,11 +119,12 @@ class Side:
 
     campus: Campus
     claims: Sequence[Claim] = ()
+    failed: frozenset[str] = frozenset()
     network: Network = field(init=False)
 
     def __post_init__(self) -> None:
         """Makes its network."""
-        self.network = Network(self.campus)
+        self.network = Network(self.campus, self.failed)
         self._prover = Prover(self.network)
         self._outcomes: dict[str, Outcome] = {}
         self._findings: list[Finding] | None = None
@@ -167,27 +168,32 @@ class Side:
         return self._heard
 
 
-def drift_view(before: Campus, after: Campus, names: tuple[str, str]) -> DriftView:
+def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes: bool = True) -> DriftView:
     """Compares two campuses.
 
     Args:
         before: how it was; its names, hosts, segments and claims count where the other has none.
         after: how it is.
         names: what the two are called.
+        causes: find out which change did it; of one step that is no question.
     """
-    found = changes(before, after)
     claims = after.claims or before.claims
-    one, other = Side(before, claims), Side(after, claims)
-    gained, lost = _reach(one, other)
-    cause = _Cause(one, other, found)
+    return drift_of(Side(before, claims), Side(after, claims), names, causes=causes)
+
+
+def drift_of(one: Side, other: Side, names: tuple[str, str], *, causes: bool = True) -> DriftView:
+    """Compares two campuses of which some things may be worked out already; else as `drift_view`."""
+    found, claims = changes(one.campus, other.campus), other.claims
+    gained, lost = reach(one, other)
+    cause = _Cause(one, other, found if causes else ())
     edges = [set(side.heard) for side in (one, other)]
     return DriftView(
         before=names[0],
         after=names[1],
         changes=tuple(ChangeRow(_place(at, some), what, len(some), some[0].silent) for at, what, some in folded(found)),
         reach=ReachView(gained, lost),
-        gained_by=cause.each(lambda side: bool(_reach(one, side)[0])) if gained else (),
-        lost_by=cause.each(lambda side: bool(_reach(one, side)[1])) if lost else (),
+        gained_by=cause.each(lambda side: bool(reach(one, side)[0])) if gained else (),
+        lost_by=cause.each(lambda side: bool(reach(one, side)[1])) if lost else (),
         states=tuple(_states(one.network, other.network)),
         claims=tuple(_turned(one, other, claims, cause)),
         findings=_findings(one, other, cause),
@@ -251,7 +257,7 @@ class _Cause:
 # -- effects -----------------------------------------------------------------------------------------
 
 
-def _reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ...]]:
+def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ...]]:
     """Returns who hears whom that did not, and who no longer does, a sending port a row."""
     gained: list[Heard] = []
     lost: list[Heard] = []

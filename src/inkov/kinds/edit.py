@@ -1,0 +1,81 @@
+"""A port with some of its settings changed, as a step of a change asks for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from inkov.model.switch import Access, Negotiated, Port, Stance, Switching, Trunk
+from inkov.model.vlanset import ALL, Vid, VlanSet
+
+
+class CannotChange(ValueError):
+    """A setting that a port of this kind does not have; the message says which."""
+
+
+def edited(port: Port, settings: Mapping[str, Any]) -> Port:
+    """Returns a port with some settings changed.
+
+    Args:
+        port: as it is.
+        settings: `access`, `voice` and `native` (a VID or None), `trunk`, `allow` and `disallow` (VLAN sets), `stance`,
+            `enabled`, `label`; those that are not there stay.
+
+    Raises:
+        CannotChange: the port has no such setting.
+    """
+    switching = port.switching
+    if "access" in settings:
+        switching = _access(switching, settings["access"])
+    if "trunk" in settings:
+        switching = _trunk(switching, settings["trunk"])
+    for key in ("voice", "native", "allow", "disallow"):
+        if key in settings:
+            switching = _within(switching, key, settings[key])
+    changed: dict[str, Any] = {"switching": switching}
+    if "stance" in settings:
+        changed["stance"] = Stance(settings["stance"])
+    changed |= {key: settings[key] for key in ("enabled", "label") if key in settings}
+    return replace(port, **changed)
+
+
+def _access(switching: Switching, vid: Vid) -> Switching:
+    match switching:
+        case Access():
+            return replace(switching, vid=vid)
+        case Negotiated(access=access):
+            return replace(switching, access=replace(access, vid=vid))
+        case _:
+            return Access(vid)
+
+
+def _trunk(switching: Switching, allowed: VlanSet) -> Switching:
+    match switching:
+        case Trunk():
+            return replace(switching, allowed=allowed, spelling="")
+        case Negotiated(trunk=trunk):
+            return replace(switching, trunk=replace(trunk, allowed=allowed, spelling=""))
+        case _:
+            return Trunk(None, allowed)
+
+
+def _within(switching: Switching, key: str, value: Any) -> Switching:  # noqa: ANN401 - a VID or a VLAN set, by key
+    """Changes a setting that the kind of port must have."""
+    if isinstance(switching, Negotiated) and key == "voice":
+        return replace(switching, access=replace(switching.access, voice=value))
+    if isinstance(switching, Negotiated):
+        return replace(switching, trunk=_listed(switching.trunk, key, value))
+    if isinstance(switching, Access) and key == "voice":
+        return replace(switching, voice=value)
+    if not isinstance(switching, Trunk) or key == "voice":
+        raise CannotChange(f"'{key}' is of {'an access port' if key == 'voice' else 'a trunk'}, and this port is none")
+    return _listed(switching, key, value)
+
+
+def _listed(trunk: Trunk, key: str, value: Any) -> Trunk:  # noqa: ANN401 - as above
+    """Changes the native VLAN of a trunk, or its list."""
+    if key == "native":
+        return replace(trunk, native=value, native_stated=True)
+    allowed = trunk.allowed | value if key == "allow" else trunk.allowed - value
+    return replace(trunk, allowed=allowed & ALL, spelling="")

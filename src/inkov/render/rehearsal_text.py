@@ -1,0 +1,80 @@
+"""A change tried out, as text: the verdict, then every step with what it does and what it breaks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from inkov.render.page import badge, labelled, plural, spaced, table, words
+from inkov.render.text import Block, Stack, Text
+from inkov.rules.wording import joined
+from inkov.views.drifts import DriftView
+from inkov.views.rehearsals import RehearsalView, StepView, TrialRow
+
+_STYLES = {"safe": "white on green", "safe in another order": "black on yellow", "not safe": "white on red"}
+
+
+def rehearsal_text(view: RehearsalView) -> Block:
+    """Returns the page of a rehearsal."""
+    title = view.name or view.campus
+    head = Text.assemble(
+        words(title, "bold"),
+        f"   {plural(len(view.steps), 'step')}   ",
+        badge(view.verdict.upper(), _STYLES[view.verdict]),
+    )
+    blocks: list[Block] = [head]
+    if view.verdict == "safe in another order":
+        rows = [(f"{n}.", words(view.steps[i - 1].what)) for n, i in enumerate(view.order, 1)]
+        blocks.append(Stack(Text("do it in this order", "bold"), Stack(table(("", ""), rows, whole=[0]), indent=2)))
+    if view.verdict == "not safe":
+        tried = (
+            "no order of the steps is" if view.exact else "no order was found that is, though not every one was tried"
+        )
+        blocks.append(words(f"As written it is not safe, and {tried}."))
+    if view.unknown:
+        some = joined(view.unknown, 4)
+        blocks.append(
+            words(f"Not known: whether {some} can be reached from {view.start}; the input has no address of them.")
+        )
+    blocks += [_step(n, step) for n, step in enumerate(view.steps, 1)]
+    blocks.append(Stack(Text("all of it", "bold"), labelled(_did(view.whole))))
+    return spaced(blocks)
+
+
+def _step(n: int, step: StepView) -> Block:
+    bad = bool(step.breaks or step.out_of_reach)
+    head = Text.assemble(f"{n}  ", words(step.what, "bold red" if bad else "bold"), "   ", words(step.source, "cyan"))
+    rows: list[tuple[str, Block]] = [("Breaks", words(b)) for b in step.breaks]
+    rows += [("Out of reach", words(f"{out}; it needs a console")) for out in step.out_of_reach]
+    return Stack(head, labelled([*rows, *_did(step.did)], 3))
+
+
+def _did(did: DriftView) -> list[tuple[str, Block]]:
+    """Returns what changed for stations and claims, in a few lines."""
+    rows: list[tuple[str, Block]] = []
+    rows += [("Claim", words(f"{c.name}: {c.before} → {c.after}")) for c in did.claims]
+    new = [f"{f.finding.rule} at {f.finding.place}" for f in did.findings.new if f.finding.severity != "tidy"]
+    gone = [f"{f.rule} at {f.place}" for f in did.findings.gone if f.severity != "tidy"]
+    rows += [("New", words("; ".join(new)))] if new else []
+    rows += [("Gone", words("; ".join(gone)))] if gone else []
+    counts = [sum(len(h["at"]) for h in some) for some in (did.reach.gained, did.reach.lost)]
+    if any(counts):
+        rows.append(("Reach", words(f"{counts[0]} pairs of ports gained, {counts[1]} lost")))
+    rows += [("State", words(f"{s.what}: {s.before} → {s.after}")) for s in did.states[:4]]
+    return rows or [("", Text("changes nothing that anyone would notice", "dim"))]
+
+
+def trials_text(rows: Sequence[TrialRow]) -> Block:
+    """Returns failures tried one by one, worst first; harmless ones are counted."""
+    bad = [r for r in rows if r.lost or r.claims]
+    harmless = sum(1 + len(r.alike) for r in rows) - sum(1 + len(r.alike) for r in bad)
+    body = [
+        (
+            words(r.what + (f" and {len(r.alike)} like it" if r.alike else "")),
+            str(r.lost),
+            words(", ".join(r.claims) or "-"),
+        )
+        for r in bad
+    ]
+    note = Text(f"{plural(harmless, 'failure')} more would part nobody and turn no claim", "dim")
+    made = table(("what fails", "pairs lost", "claims that no longer hold"), body, right=[1])
+    return spaced([made, note] if body else [note])

@@ -1,0 +1,250 @@
+"""What a change does step by step, whether each switch stays in reach, and in which order nothing breaks, as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from inkov.forwarding.network import Network
+from inkov.kinds.steps import Step
+from inkov.model.campus import Campus, Together
+from inkov.model.names import PortRef
+from inkov.proof.ends import end_named
+from inkov.proof.trace import trace
+from inkov.views.drifts import DriftView, Side, drift_of, reach
+
+_EXACT = 8
+"""Up to so many steps every order is tried; beyond, the next step is the first that breaks nothing."""
+
+
+@dataclass(frozen=True, slots=True)
+class StepView:
+    """A step in the order given.
+
+    `breaks` says what it breaks that the whole change does not, `out_of_reach` which switches of it or of later steps can
+    no longer be reached from where it is done, each with the reason; `did` is what it does, as `drift` tells it.
+    """
+
+    what: str
+    source: str
+    breaks: tuple[str, ...]
+    out_of_reach: tuple[str, ...]
+    did: DriftView
+
+
+@dataclass(frozen=True, slots=True)
+class RehearsalView:
+    """A change, tried out.
+
+    `verdict` is `safe`, `safe in another order` or `not safe`; `order` is the order in which it is safe, by step numbers
+    from 1; `exact` tells that every order was tried. `unknown` are the switches of which it is not known whether they stay
+    in reach, as the input has no address of them.
+    """
+
+    name: str
+    campus: str
+    start: str
+    unknown: tuple[str, ...]
+    verdict: str
+    order: tuple[int, ...]
+    exact: bool
+    steps: tuple[StepView, ...]
+    whole: DriftView
+
+
+class Rehearsal:
+    """A change on one campus; the states between steps are worked out once."""
+
+    def __init__(self, campus: Campus, steps: Sequence[Step], start: str = "") -> None:
+        self.steps = steps
+        self.start = start
+        self._claims = [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims]
+        self._campuses: dict[frozenset[int], Campus] = {frozenset(): campus}
+        self._sides: dict[frozenset[int], Side] = {}
+        self._breaks: dict[frozenset[int], tuple[str, ...]] = {}
+        self._halts: dict[tuple[int, str], str] = {}
+
+    def campus(self, done: frozenset[int]) -> Campus:
+        """Returns the campus after some steps, in the order of the change."""
+        if done not in self._campuses:
+            last = max(done)
+            self._campuses[done] = self.steps[last].done(self.campus(done - {last}))
+        return self._campuses[done]
+
+    def side(self, done: frozenset[int]) -> Side:
+        """Returns that campus with what is asked of it."""
+        if done not in self._sides:
+            self._sides[done] = Side(self.campus(done), self._claims)
+        return self._sides[done]
+
+    @property
+    def _all(self) -> frozenset[int]:
+        return frozenset(range(len(self.steps)))
+
+    def breaks(self, done: frozenset[int]) -> tuple[str, ...]:
+        """Says what is worse after some steps than before the change and than after all of it; nothing at both ends."""
+        if done not in self._breaks:
+            ends = self.side(frozenset()), self.side(self._all)
+            self._breaks[done] = () if done in {frozenset(), self._all} else tuple(self._worse(self.side(done), ends))
+        return self._breaks[done]
+
+    @staticmethod
+    def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
+        found = []
+        for claim in now.claims:
+            words = [_rank(side.outcome(claim)) for side in (now, *ends)]
+            if words[0] > max(words[1:]):
+                found.append(f"the claim {claim.name!r} does not hold in between")
+        kept = [_pairs(side) for side in ends]
+        here = _pairs(now)
+        if lost := (kept[0] & kept[1]) - here:
+            found.append(f"{_ports(lost)} lose each other in between")
+        if gained := here - kept[0] - kept[1]:
+            found.append(f"{_ports(gained)} hear each other in between")
+        return found
+
+    def unreached(self, done: frozenset[int], left: Sequence[int]) -> tuple[str, ...]:
+        """Says which switches of some steps cannot be reached from where the change is done, and why.
+
+        A switch without an address in the input is left out: `unknown` names it.
+        """
+        if not self.start:
+            return ()
+        network = self.side(done).network
+        names = dict.fromkeys(n for i in left for n in self.steps[i].touched)
+        known = (n for n in names if n not in self.unknown)
+        return tuple(f"{name}: {why}" for name in known if (why := self._halt(network, name)))
+
+    def _halt(self, network: Network, name: str) -> str:
+        key = (id(network), name)
+        if key not in self._halts:
+            way = trace(network, end_named(network, self.start), end_named(network, name))
+            halt = way.there.halt or way.back.halt
+            self._halts[key] = halt.why if halt else ""
+        return self._halts[key]
+
+    @cached_property
+    def unknown(self) -> tuple[str, ...]:
+        """The switches to be touched of which nothing says by which address they are reached."""
+        switches = self.campus(frozenset()).switches
+        touched = dict.fromkeys(n for step in self.steps for n in step.touched) if self.start else ()
+        return tuple(n for n in touched if n in switches and not switches[n].gateways)
+
+    def safe(self, order: Sequence[int]) -> bool:
+        """Tells whether nothing breaks in an order, and each switch is in reach when its turn comes."""
+        done: frozenset[int] = frozenset()
+        for i in order:
+            if self.unreached(done, [i]):
+                return False
+            done |= {i}
+            if self.breaks(done):
+                return False
+        return True
+
+    def order(self) -> tuple[int, ...]:
+        """Returns an order in which nothing breaks: the given one if it will do; nothing where there is none."""
+        given = tuple(range(len(self.steps)))
+        if self.safe(given):
+            return given
+        if len(self.steps) > _EXACT:
+            return self._greedy()
+        dead: set[frozenset[int]] = set()
+
+        def onward(done: frozenset[int]) -> tuple[int, ...] | None:
+            if done == self._all:
+                return ()
+            if done in dead:
+                return None
+            for i in sorted(self._all - done):
+                if not self.unreached(done, [i]) and not self.breaks(done | {i}):
+                    rest = onward(done | {i})
+                    if rest is not None:
+                        return (i, *rest)
+            dead.add(done)
+            return None
+
+        return onward(frozenset()) or ()
+
+    def _greedy(self) -> tuple[int, ...]:
+        done: frozenset[int] = frozenset()
+        order: list[int] = []
+        while done != self._all:
+            fits = (
+                i for i in sorted(self._all - done) if not self.unreached(done, [i]) and not self.breaks(done | {i})
+            )
+            chosen = next(fits, None)
+            if chosen is None:
+                return ()
+            order.append(chosen)
+            done |= {chosen}
+        return tuple(order)
+
+
+def _rank(outcome: object) -> int:
+    return {"Proved": 0, "CannotTell": 1, "Broken": 2}.get(type(outcome).__name__, 0)
+
+
+def _pairs(side: Side) -> frozenset[tuple[PortRef, PortRef]]:
+    return frozenset((a, b) for a, heard in side.heard.items() for b in heard if a != b)
+
+
+def _ports(pairs: frozenset[tuple[PortRef, PortRef]]) -> str:
+    refs = sorted({r for pair in pairs for r in pair}, key=lambda r: r.order)
+    shown = ", ".join(map(str, refs[:4]))
+    return shown + (f" and {len(refs) - 4} more ports" if refs[4:] else "")
+
+
+def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name: str = "") -> RehearsalView:
+    """Tries a change out.
+
+    Args:
+        campus: as it is.
+        steps: the steps in the order given; none of them can fail to apply.
+        start: the host from which it is done; empty where that does not matter.
+        name: what the change is called.
+    """
+    rehearsal = Rehearsal(campus, steps, start)
+    order = rehearsal.order()
+    given = tuple(range(len(steps)))
+    views = []
+    for i, step in enumerate(steps):
+        before, after = frozenset(given[:i]), frozenset(given[: i + 1])
+        already = set(rehearsal.unreached(before, given[i + 1 :]))
+        cut = [o for o in rehearsal.unreached(after, given[i + 1 :]) if o not in already]
+        out = (*rehearsal.unreached(before, [i]), *cut)
+        did = drift_of(rehearsal.side(before), rehearsal.side(after), ("before", "after"), causes=False)
+        views.append(StepView(step.what, str(step.source), rehearsal.breaks(after), tuple(dict.fromkeys(out)), did))
+    verdict = "safe" if order == given else "safe in another order" if order else "not safe"
+    ends = rehearsal.side(frozenset()), rehearsal.side(frozenset(given))
+    whole = drift_of(*ends, ("before", "after"), causes=False)
+    exact = len(steps) <= _EXACT
+    return RehearsalView(
+        name, campus.name, start, rehearsal.unknown, verdict, tuple(i + 1 for i in order), exact, tuple(views), whole
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class TrialRow:
+    """A failure tried alone: pairs of ports that lose each other, and claims that it turns from proved."""
+
+    what: str
+    lost: int
+    claims: tuple[str, ...]
+    alike: tuple[str, ...]
+
+
+def trials(campus: Campus, steps: Sequence[Step], progress: Callable[[int, int], None] | None = None) -> list[TrialRow]:
+    """Tries each step alone, worst first; those that do the same are one row."""
+    claims = [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims]
+    before = Side(campus, claims)
+    rows: dict[tuple[object, ...], list[str]] = {}
+    for n, step in enumerate(steps, 1):
+        after = Side(step.done(campus), claims, frozenset([step.switch]) if step.fails else frozenset())
+        lost = sum(len(row["at"]) for row in reach(before, after)[1])
+        turned = tuple(c.name for c in campus.claims if _rank(before.outcome(c)) == 0 and _rank(after.outcome(c)) > 0)
+        rows.setdefault((lost, turned, "" if not lost and not turned else step.what), []).append(step.what)
+        if progress is not None:
+            progress(n, len(steps))
+    made = [TrialRow(names[0], int(str(key[0])), tuple(key[1]), tuple(names[1:])) for key, names in rows.items()]  # type: ignore[arg-type]  # as put in above
+    return sorted(made, key=lambda r: (-len(r.claims), -r.lost))
