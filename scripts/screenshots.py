@@ -18,6 +18,7 @@ COMMANDS = {
     "audit": "inkov audit as-found",
     "prove": "inkov prove as-found",
     "drift": "inkov drift mended as-found",
+    "mend": "inkov mend as-found",
     "rehearse": "inkov rehearse mended --all-cuts",
     "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
     "segments": "inkov prove as-found --grid",

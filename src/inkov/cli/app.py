@@ -15,7 +15,7 @@ import typer
 
 from inkov import __version__
 from inkov.cli.auditing import audit, draft, report
-from inkov.cli.changing import drift, rehearse
+from inkov.cli.changing import drift, mend, rehearse
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
@@ -175,6 +175,7 @@ def trace(
 
 app.command(epilog="Example: inkov drift HEAD~1:exports exports")(reads_site(drift))
 app.command(epilog="Example: inkov rehearse quillfin/as-found quillfin/changes/natives.yaml")(reads_site(rehearse))
+app.command(epilog="Example: inkov mend quillfin/as-found --change cure.yaml")(reads_site(mend))
 app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim))
 
 

@@ -116,3 +116,34 @@ def rehearse(
     emit("rehearse", result_format, output, view, rehearsal_text)
     if view.verdict != "safe":
         raise typer.Exit(Exit.FOUND)
+
+
+def mend(
+    site: SiteArgument = Path(),
+    only: Annotated[
+        list[str] | None,
+        typer.Option(metavar="RULE", help="Only findings of these rules; patterns such as 'native/*' work."),
+    ] = None,
+    at: Annotated[str, typer.Option(metavar="PLACE", help="Only findings at places that hold this text.")] = "",
+    change: Annotated[
+        Path | None,
+        typer.Option("--change", metavar="FILE", help="Write the cures there, as a change file for 'rehearse'."),
+    ] = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Find the cures that are certain: each is tried, and kept only if its finding is gone and nothing else is worse.
+
+    Exits 1 when findings above tidy are left that somebody has to decide on.
+    """
+    campus = load_network(site, strict=True).campus
+    from inkov.formats.change_file import written
+    from inkov.render.rehearsal_text import mend_text
+    from inkov.views.mends import mended
+
+    view, steps, _ = mended(campus, only or (), at)
+    if change is not None:
+        put(written(steps, f"cures for {campus.name}"), change)
+    emit("mend", result_format, output, view, mend_text)
+    if any(row.severity != "tidy" for row in view.left):
+        raise typer.Exit(Exit.FOUND)

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
+import yaml
 from pydantic import Field, WithJsonSchema, model_validator
 
 from inkov.formats.campus_document import Names
@@ -22,7 +23,7 @@ from inkov.model.names import PortRef, port_in, ports_text
 from inkov.model.source import Source
 from inkov.model.switch import Vlan
 
-_PORT_KEYS = ("access", "voice", "native", "trunk", "allow", "disallow", "enabled", "stance", "label")
+_PORT_KEYS = ("access", "voice", "native", "trunk", "allow", "disallow", "enabled", "stance", "lacp", "label")
 
 
 class TreeStep(Document):
@@ -50,6 +51,7 @@ class StepEntry(Document):
     disallow: ListField | None = Field(None, description="VLANs to take off the list.")
     enabled: Flag | None = None
     stance: Literal["silent", "passive", "active"] | None = None
+    lacp: Literal["static", "passive", "active"] | None = Field(None, description="How a LAG forms.")
     label: Label | None = None
     vlans: Annotated[dict[VidField, VlanStep | Label | None], WithJsonSchema({"type": "object"})] = Field(
         {}, description="VLANs to define: number to name, or to name and state; none removes it."
@@ -229,3 +231,37 @@ def every_cut(campus: Campus, cables: Iterable[tuple[PortRef, PortRef]]) -> list
 def every_fail(campus: Campus) -> list[Step]:
     """Returns a step for each device, in which it fails."""
     return [Step(f"{name} fails", switch=name, fails=True) for name in campus.switches]
+
+
+def written(steps: Iterable[Step], name: str) -> str:
+    """Returns steps as a change file.
+
+    Args:
+        steps: those of ports, VLANs and trees.
+        name: what the change is called.
+    """
+    entries = [_entry(step) for step in steps]
+    head = yaml.safe_dump({"inkov": "change", "name": name}, sort_keys=False, allow_unicode=True, width=_NO_WRAP)
+    lines = [
+        yaml.safe_dump(e, default_flow_style=True, sort_keys=False, allow_unicode=True, width=_NO_WRAP) for e in entries
+    ]
+    return head + "steps:\n" + "".join(f"  - {line}" for line in lines)
+
+
+_NO_WRAP = 1 << 20
+
+
+def _entry(step: Step) -> dict[str, Any]:
+    made: dict[str, Any] = {"at": [str(r) for r in step.ports] or step.switch}
+    if len(step.ports) == 1:
+        made["at"] = str(step.ports[0])
+    made |= {k: v if isinstance(v, bool | int) else str(v) for k, v in step.settings.items()}
+    if step.vlans:
+        made["vlans"] = {v: _spelt(e) for v, e in step.vlans.items()}
+    return made | ({"tree": dict(step.tree)} if step.tree else {})
+
+
+def _spelt(entry: Vlan | None) -> Any:
+    if entry is None:
+        return "none"
+    return entry.name if entry.active and entry.name != "none" else {"name": entry.name}

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from inkov.model.switch import Access, Negotiated, Port, Stance, Switching, Trunk
+from inkov.model.switch import Access, Lacp, Negotiated, Port, Stance, Switching, Trunk
 from inkov.model.vlanset import ALL, Vid, VlanSet
 
 
@@ -20,7 +20,7 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
     Args:
         port: as it is.
         settings: `access`, `voice` and `native` (a VID or None), `trunk`, `allow` and `disallow` (VLAN sets), `stance`,
-            `enabled`, `label`; those that are not there stay.
+            `enabled`, `label`, and of a LAG `lacp`; those that are not there stay.
 
     Raises:
         CannotChange: the port has no such setting.
@@ -36,6 +36,10 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
     changed: dict[str, Any] = {"switching": switching}
     if "stance" in settings:
         changed["stance"] = Stance(settings["stance"])
+    if "lacp" in settings:
+        if not port.is_lag:
+            raise CannotChange("'lacp' is of a LAG, and this port is none")
+        changed["lacp"] = Lacp(settings["lacp"])
     changed |= {key: settings[key] for key in ("enabled", "label") if key in settings}
     return replace(port, **changed)
 

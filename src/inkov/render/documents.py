@@ -52,6 +52,7 @@ DOCUMENTS = {
     "drift": Document("views.drifts", ("DriftView",)),
     "change": Document("formats.change_file", ("ChangeDocument",), written=False),
     "rehearse": Document("views.rehearsals", ("RehearsalView",)),
+    "mend": Document("views.mends", ("MendView",)),
     "trials": Document("views.rehearsals", ("TrialRow",), rows=True),
 }
 """`trials` is what `rehearse --all-cuts` and `--all-fails` write; `segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""

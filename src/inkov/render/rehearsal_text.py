@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from inkov.render.page import badge, labelled, plural, spaced, table, words
+from inkov.render.page import SEVERITY_STYLES, badge, labelled, plural, spaced, table, words
 from inkov.render.text import Block, Stack, Text
 from inkov.rules.wording import joined
 from inkov.views.drifts import DriftView
+from inkov.views.mends import MendView
 from inkov.views.rehearsals import RehearsalView, StepView, TrialRow
 
 _STYLES = {"safe": "white on green", "safe in another order": "black on yellow", "not safe": "white on red"}
@@ -78,3 +79,24 @@ def trials_text(rows: Sequence[TrialRow]) -> Block:
     note = Text(f"{plural(harmless, 'failure')} more would part nobody and turn no claim", "dim")
     made = table(("what fails", "pairs lost", "claims that no longer hold"), body, right=[1])
     return spaced([made, note] if body else [note])
+
+
+def mend_text(view: MendView) -> Block:
+    """Returns the cures that are certain, and what is left to decide."""
+    severe = [r for r in view.left if r.severity != "tidy"]
+    counted = f"{plural(len(view.cures), 'certain cure')}   {plural(len(severe), 'finding')} above tidy left to decide"
+    blocks: list[Block] = [Text.assemble(words(view.campus, "bold"), "   ", (counted, "dim"))]
+    for row in view.cures:
+        head = Text.assemble(
+            badge(row.severity.upper(), SEVERITY_STYLES[row.severity], 7),
+            (row.rule.ljust(22), "bold"),
+            " ",
+            words(row.place),
+        )
+        blocks.append(Stack(head, labelled([("Do" if not n else "", words(step)) for n, step in enumerate(row.steps)])))
+    if view.claims:
+        blocks.append(Stack(Text("claims", "bold"), *(words(f"  {c}") for c in view.claims)))
+    if severe:
+        body = [(words(r.severity), words(r.rule), words(r.place), words(r.why)) for r in severe]
+        blocks.append(Stack(Text("left", "bold"), Stack(table(("", "", "", ""), body, whole=[0, 1]), indent=2)))
+    return spaced(blocks)

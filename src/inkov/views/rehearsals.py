@@ -93,7 +93,7 @@ class Rehearsal:
     def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
         found = []
         for claim in now.claims:
-            words = [_rank(side.outcome(claim)) for side in (now, *ends)]
+            words = [rank(side.outcome(claim)) for side in (now, *ends)]
             if words[0] > max(words[1:]):
                 found.append(f"the claim {claim.name!r} does not hold in between")
         kept = [_pairs(side) for side in ends]
@@ -181,7 +181,8 @@ class Rehearsal:
         return tuple(order)
 
 
-def _rank(outcome: object) -> int:
+def rank(outcome: object) -> int:
+    """Returns how bad an outcome is: 0 for proved, 1 for what cannot be told, 2 for broken."""
     return {"Proved": 0, "CannotTell": 1, "Broken": 2}.get(type(outcome).__name__, 0)
 
 
@@ -242,7 +243,7 @@ def trials(campus: Campus, steps: Sequence[Step], progress: Callable[[int, int],
     for n, step in enumerate(steps, 1):
         after = Side(step.done(campus), claims, frozenset([step.switch]) if step.fails else frozenset())
         lost = sum(len(row["at"]) for row in reach(before, after)[1])
-        turned = tuple(c.name for c in campus.claims if _rank(before.outcome(c)) == 0 and _rank(after.outcome(c)) > 0)
+        turned = tuple(c.name for c in campus.claims if rank(before.outcome(c)) == 0 and rank(after.outcome(c)) > 0)
         rows.setdefault((lost, turned, "" if not lost and not turned else step.what), []).append(step.what)
         if progress is not None:
             progress(n, len(steps))

@@ -1,0 +1,149 @@
+"""Cures that may be certain: for a finding, steps that would put right what it blames, chosen by what is right elsewhere.
+
+Whether one is any good is not decided here: it is tried on the campus, and kept only if it harms nothing.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from typing import Final
+
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.network import Network
+from inkov.kinds.steps import Step
+from inkov.kinds.table import allowed_list, carries_tags, trunk_of, untagged_vlan
+from inkov.model.names import PortRef
+from inkov.model.switch import Vlan
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Finding
+
+Cure = tuple[Step, ...]
+
+
+def cures(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Yields what may cure a finding, the likeliest first; nothing for what needs a person's decision."""
+    make = _BY_RULE.get(finding.rule)
+    if make is not None:
+        yield from make(network, finding)
+
+
+def _link(network: Network, finding: Finding) -> Link | None:
+    return next((k for k in network.links if str(k) == finding.place), None)
+
+
+def _at(ref: PortRef, **settings: object) -> Step:
+    said = ", ".join(f"{k} {v}" for k, v in settings.items())
+    return Step(f"{ref}: {said}", (ref,), settings)
+
+
+def _lists(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Adds to each list of a link what the other end allows and it does not."""
+    if (link := _link(network, finding)) is None:
+        return
+    found = []
+    for ref in (link.a, link.b):
+        if carries_tags(network.port(ref)):
+            lacks = finding.vlans - allowed_list(network.port(ref).switching)
+            found += [_at(ref, allow=lacks)] if lacks else []
+    if found:
+        yield tuple(found)
+
+
+def _left_out(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Adds to the lists that are to blame what they leave out."""
+    found = []
+    for ref in dict.fromkeys(PortRef(c.holder, c.port) for c in finding.causes if c.port):
+        if network.has(ref) and carries_tags(network.port(ref)):
+            lacks = finding.vlans - allowed_list(network.port(ref).switching)
+            found += [_at(ref, allow=lacks)] if lacks else []
+    if found:
+        yield tuple(found)
+
+
+def _lags(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Lets one end of a LAG ask."""
+    if (link := _link(network, finding)) is not None:
+        for ref in (link.a, link.b):
+            if network.port(ref).is_lag:
+                yield (_at(ref, lacp="active"),)
+
+
+def _missing(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Defines VLANs where they are missing and others have them, named as most name them.
+
+    One that nobody else defines is a slip before it is a VLAN to spread.
+    """
+    names: dict[Vid, Counter[str]] = {}
+    for one in network.switches.values():
+        for vid, entry in (one.vlans or {}).items():
+            names.setdefault(vid, Counter())[entry.name] += 1
+    places = [c.holder for c in finding.causes if c.holder in network.switches] or [finding.place]
+    for place in dict.fromkeys(places):
+        own = network.switches[place].vlans if place in network.switches else None
+        if own is None:
+            continue
+        table: dict[Vid, Vlan | None] = {
+            v: Vlan(v, names[v].most_common(1)[0][0])
+            for v in finding.vlans
+            if (v not in own or not own[v].active) and names.get(v, Counter()).total() > (v in own)
+        }
+        if table:
+            what = f"{place}: define VLAN {VlanSet(table)}"
+            yield (Step(what, switch=place, vlans=table),)
+
+
+def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Sets both natives of a link to what most trunks have, where no user port is in that; else one end to the other's."""
+    if (link := _link(network, finding)) is None:
+        return
+    ends = [(ref, trunk) for ref in (link.a, link.b) if (trunk := trunk_of(network.port(ref).switching))]
+    if len(ends) < 2:
+        return
+    common = Counter(
+        native for k in network.links for e in (k.a, k.b) if (native := untagged_vlan(network.port(e).switching))
+    )
+    usual = next((v for v, _ in common.most_common() if not network.members.get(v)), None)
+    for native in dict.fromkeys([usual, *(trunk.native for _, trunk in ends)]):
+        if native is not None:
+            wrong = [ref for ref, trunk in ends if trunk.native != native]
+            yield tuple(_at(ref, native=native) for ref in wrong)
+
+
+def _trunks(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Makes the end of a link that is no trunk one, set as the other end is."""
+    if (link := _link(network, finding)) is None:
+        return
+    for own, far in ((link.a, link.b), (link.b, link.a)):
+        trunk = trunk_of(network.port(far).switching)
+        if trunk is not None and trunk_of(network.port(own).switching) is None:
+            native = {} if trunk.native is None else {"native": trunk.native}
+            yield (_at(own, trunk=trunk.allowed, **native),)
+
+
+def _stances(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Lets one end of a link ask."""
+    if (link := _link(network, finding)) is not None:
+        for ref in (link.a, link.b):
+            yield (_at(ref, stance="active"),)
+
+
+_BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
+    "list/differs": _lists,
+    "vlan/missing": _missing,
+    "access/undefined": _missing,
+    "voice/undefined": _missing,
+    "native/mismatch": _natives,
+    "native/jump": _natives,
+    "native/users": _natives,
+    "native/default": _natives,
+    "trunk/one-sided": _trunks,
+    "stance/both-wait": _stances,
+    "stance/one-sided": _trunks,
+    "lag/unformed": _lags,
+    "vlan/islands": _left_out,
+    "ring/cut": _left_out,
+}
+"""Rules whose findings have a cure that may be certain."""
+
+CURABLE: Final = frozenset(_BY_RULE)

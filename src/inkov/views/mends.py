@@ -1,0 +1,115 @@
+"""Cures that are certain: each tried on the campus and kept only if its finding is gone and nothing else is worse."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from inkov.kinds.edit import CannotChange
+from inkov.kinds.steps import Step
+from inkov.model.campus import Campus
+from inkov.rules.choice import fits, identity
+from inkov.rules.cures import CURABLE, cures
+from inkov.rules.finding import Finding, Severity
+from inkov.views.drifts import Side
+from inkov.views.rehearsals import rank
+
+_ORDER = list(Severity)
+
+
+@dataclass(frozen=True, slots=True)
+class CureRow:
+    """A finding that a few steps cure for certain."""
+
+    rule: str
+    severity: str
+    place: str
+    steps: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LeftRow:
+    """A finding without a certain cure, and why."""
+
+    rule: str
+    severity: str
+    place: str
+    why: str
+    mend: str
+
+
+@dataclass(frozen=True, slots=True)
+class MendView:
+    """Cures in the order in which they were tried, each on the campus that those before it leave; and what is left."""
+
+    campus: str
+    cures: tuple[CureRow, ...]
+    left: tuple[LeftRow, ...]
+    claims: tuple[str, ...]
+
+
+def mended(campus: Campus, only: Sequence[str] = (), at: str = "") -> tuple[MendView, list[Step], Campus]:
+    """Finds the cures that are certain.
+
+    Args:
+        campus: as it is.
+        only: names of rules, or patterns; all when empty.
+        at: a place that findings must name; anywhere when empty.
+
+    Returns:
+        What was found, the steps, and the campus after them.
+    """
+    now = Side(campus, campus.claims)
+    done: list[CureRow] = []
+    left: list[LeftRow] = []
+    steps: list[Step] = []
+    seen: set[str] = set()
+    while (finding := _next(now, seen, only, at)) is not None:
+        seen.add(identity(finding))
+        better = _cured(now, finding)
+        if better is None:
+            why = "no change was found that harms nothing" if finding.rule in CURABLE else "somebody has to decide"
+            left.append(LeftRow(finding.rule, finding.severity.value, finding.place, why, finding.mend))
+            continue
+        now, cure = better
+        steps += cure
+        done.append(CureRow(finding.rule, finding.severity.value, finding.place, tuple(s.what for s in cure)))
+    before = Side(campus, campus.claims)
+    turned = tuple(
+        f"{c.name}: {type(before.outcome(c)).__name__} → {type(now.outcome(c)).__name__}"
+        for c in campus.claims
+        if rank(before.outcome(c)) != rank(now.outcome(c))
+    )
+    return MendView(campus.name, tuple(done), tuple(left), turned), steps, now.campus
+
+
+def _next(now: Side, seen: set[str], only: Sequence[str], at: str) -> Finding | None:
+    for finding in now.findings:
+        if identity(finding) in seen or (only and not fits(finding.rule, only)):
+            continue
+        if not at or at in finding.place:
+            return finding
+    return None
+
+
+def _cured(now: Side, finding: Finding) -> tuple[Side, tuple[Step, ...]] | None:
+    """Returns the campus after the first cure that is certain, and the cure; None where there is none."""
+    known = {identity(f) for f in now.findings}
+    for cure in cures(now.network, finding):
+        campus = now.campus
+        try:
+            for step in cure:
+                campus = step.done(campus)
+        except CannotChange:
+            continue
+        after = Side(campus, now.claims)
+        if identity(finding) in {identity(f) for f in after.findings}:
+            continue
+        worse = [f for f in after.findings if identity(f) not in known and _weight(f) <= _weight(finding)]
+        if not worse and all(rank(after.outcome(c)) <= rank(now.outcome(c)) for c in now.claims):
+            return after, cure
+    return None
+
+
+def _weight(finding: Finding) -> int:
+    return _ORDER.index(finding.severity)
