@@ -9,6 +9,7 @@ import pytest
 import yaml
 
 import inkov
+from inkov.formats.change_file import read, steps
 from inkov.formats.fields import port_names
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.errors import BadInput
@@ -20,9 +21,22 @@ from inkov.model.vlanset import VlanSet
 
 DOCS = Path(__file__).parents[2] / "docs" / "language.md"
 EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
-SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, SMALL_BOX, CAMPUS, ARE = (
-    EXAMPLES
-)
+(
+    SEAL_WARD,
+    KINDS,
+    TREE,
+    SYNC,
+    ROUTES,
+    LAB_BRIDGE,
+    NET_LOFT,
+    LIGHTHOUSE,
+    POOL_HUB,
+    HABITS,
+    SMALL_BOX,
+    CAMPUS,
+    ARE,
+    CHANGE,
+) = EXAMPLES
 SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOUSE, POOL_HUB, HABITS, SMALL_BOX]
 
 
@@ -221,3 +235,17 @@ def test_words_that_yaml_would_change_stay_text(site):
 )
 def test_port_patterns(pattern, names):
     assert port_names(pattern) == names
+
+
+def test_change_example(site, tmp_path):
+    """Every step of the example is read; what this small site does not have is told step by step."""
+    site({"a.yaml": SMALL})
+    (tmp_path / "change.txt").write_text(CHANGE)
+    document, lines, reading = read(tmp_path / "change.txt")
+    assert document.from_ == "engineers-desk"
+    with pytest.raises(inkov.BadInput) as caught:
+        steps(document, lines, inkov.load(tmp_path), reading)
+    assert [p.source.line for p in caught.value.problems] == list(range(5, 13))
+
+
+SMALL = "inkov: switch\nname: a\nvlans: {10: x}\nports: {1: {access: 10}}\n"

@@ -123,6 +123,10 @@ def _heard(switch: Switch) -> list[tuple[str, str, str, str]]:
 
 
 def _of_port(switch: str, a: Port, b: Port) -> Iterator[Change]:
+    if a.is_lag != b.is_lag:  # another thing of the same name: all of it or nothing
+        what = f"is {'a LAG' if b.is_lag else 'a port'}, was {'a LAG' if a.is_lag else 'a port'}"
+        yield Change((switch, "port", a.name, ""), f"{switch}:{a.name}", what)
+        return
     for part in _PORT:
         was, now = getattr(a, part), getattr(b, part)
         if was == now:
