@@ -52,7 +52,10 @@ def write(folder: Path, switches: int, faults: int = 0) -> list[Path]:
                 heard = {"id": "1", "state": {"id": "1", "system-name": name_of(far), "port-id": far_port}}
                 lldp.append({"name": port, "neighbors": {"neighbor": [heard]}})
             else:
-                config = {"interface-mode": "ACCESS", "access-vlan": PARKING if n % 12 == 0 else own[i][n % len(own[i])]}
+                config = {
+                    "interface-mode": "ACCESS",
+                    "access-vlan": PARKING if n % 12 == 0 else own[i][n % len(own[i])],
+                }
             switched = {"openconfig-vlan:switched-vlan": {"config": config}}
             named = {"name": port, "enabled": n % 12 != 0 or port in links}
             interfaces.append({"name": port, "config": named, "openconfig-if-ethernet:ethernet": switched})
@@ -129,10 +132,12 @@ def again(site: Path) -> None:
     decodes = timed(lambda: [p.read_bytes() for p in sorted(site.iterdir())])
     first = timed(lambda: inkov("audit", str(site)), 1)
     second = timed(lambda: inkov("audit", str(site)))
-    changed = sorted(site.iterdir())[-1]
+    changed = max(site.iterdir())
     changed.write_text(changed.read_text() + "\n")
     third = timed(lambda: inkov("audit", str(site)), 1)
-    print(f"\nreading the files {decodes:.2f} s; first {first:.2f} s, nothing changed {second:.2f} s, one file {third:.2f} s")
+    print(
+        f"\nreading the files {decodes:.2f} s; first {first:.2f} s, nothing changed {second:.2f} s, one file {third:.2f} s"
+    )
 
 
 if __name__ == "__main__":

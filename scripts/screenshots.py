@@ -20,7 +20,6 @@ COMMANDS = {
     "drift": "inkov drift mended as-found",
     "mend": "inkov mend as-found",
     "rehearse": "inkov rehearse mended --all-cuts",
-    "routed": "inkov prove as-found --claim 'apart kiosks life-support'",
     "segments": "inkov prove as-found --grid",
     "gateways": "inkov gateways as-found",
     "recheck": "inkov prove mended --certificate proofs >/dev/null; inkov recheck proofs/*.json mended",
@@ -55,7 +54,7 @@ def picture(name: str, command: str, folder: Path) -> None:
     script, done = folder / "show.sh", folder / "done"
     done.unlink(missing_ok=True)
     script.write_text(  # `script` gives the program a terminal of its own, so that its first lines can be cut off
-        f"cd {folder}/quillfin\nprintf '$ %s\\n\\n' \"{command}\"\nscript -qec \"{command}\" /dev/null | head -38\ntouch {done}\nsleep 60\n"
+        f'cd {folder}/quillfin\nprintf \'$ %s\\n\\n\' "{command}"\nscript -qec "{command}" /dev/null | head -38\ntouch {done}\nsleep 60\n'
     )
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     env |= {"LANG": "C.UTF-8", "FORCE_COLOR": "1"}

@@ -110,7 +110,7 @@ def test_drift_of_the_demo_names_what_did_what(quillfin, tmp_path):
     assert ran.code == 1
     block = next(b for b in ran.out.split("\n\n") if "card data stays apart" in b)
     assert block.splitlines() == [
-        " BROKEN      card data stays apart   was proved",
+        " BROKEN       card data stays apart   was proved",
         "  By   visitor-pier:u1: trunk, native 990 → trunk, native 350",
         "       watchtower-a:a4: trunk, native 990 → trunk, native 360",
         "  Way  tills → kiosks",

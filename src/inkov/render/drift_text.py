@@ -65,7 +65,7 @@ def _by(by: Sequence[str]) -> list[tuple[str, Block]]:
 
 def _claim(turned: Turned) -> Block:
     head = Text.assemble(
-        badge(turned.after.upper(), OUTCOME_STYLES.get(turned.after, "reverse"), 11),
+        badge(turned.after.upper(), OUTCOME_STYLES.get(turned.after, "reverse"), 12),
         words(turned.name, "bold"),
         f"   was {turned.before}",
     )
