@@ -61,7 +61,7 @@ def shows_rows(command: Callable[..., None]) -> Callable[..., None]:
     return reads_site(with_options(command, run, _ADDED))
 
 
-def _show(
+def _write(
     kind: str, value: object, page: Callable[[], object], result_format: TableFormat, output: Path | None
 ) -> None:
     """Writes a view as JSON, or the table of it in any other format."""
@@ -100,11 +100,11 @@ def vlans(
     width = screen_width(output) or WIDTH
     if not converged:
         rows = vlan_rows(network, switches, some)
-        _show("vlans", rows, lambda: vlans_page(rows, width), result_format, output)
+        _write("vlans", rows, lambda: vlans_page(rows, width), result_format, output)
         return
     changes = sync_rows(network, switches, some)
     after = vlan_rows(api.network(api.converged(network.campus)), switches, some)
-    _show("vlans", after, lambda: converged_page(changes, after, width), result_format, output)
+    _write("vlans", after, lambda: converged_page(changes, after, width), result_format, output)
 
 
 @shows_rows
@@ -121,7 +121,7 @@ def links(
     from inkov.views.tables import link_rows
 
     rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
-    _show("links", rows, lambda: links_page(rows), result_format, output)
+    _write("links", rows, lambda: links_page(rows), result_format, output)
 
 
 @shows_rows
@@ -152,13 +152,13 @@ def ports(
         emit("grid", result_format, output, grids(network, switches, vlans_), grids_text)
     elif relay:
         maps = relay_rows(network, switches)
-        _show("relay", maps, lambda: relays_page(maps), result_format, output)
+        _write("relay", maps, lambda: relays_page(maps), result_format, output)
     elif rogue:
         gains = rogue_rows(network, switches)
-        _show("rogue", gains, lambda: rogues_page(gains), result_format, output)
+        _write("rogue", gains, lambda: rogues_page(gains), result_format, output)
     else:
         rows = port_rows(network, switches, vlans_)
-        _show("ports", rows, lambda: ports_page(rows), result_format, output)
+        _write("ports", rows, lambda: ports_page(rows), result_format, output)
 
 
 @shows_rows
@@ -175,7 +175,7 @@ def gateways(
     from inkov.views.gateways import gateways_view
 
     view = gateways_view(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
-    _show("gateways", view, lambda: gateways_page(view), result_format, output)
+    _write("gateways", view, lambda: gateways_page(view), result_format, output)
 
 
 @shows_rows
@@ -200,4 +200,4 @@ def flood(
 
     source = None if port is None else port_named(network.campus, port)
     rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
-    _show("flood", rows, lambda: flood_page(rows), result_format, output)
+    _write("flood", rows, lambda: flood_page(rows), result_format, output)
