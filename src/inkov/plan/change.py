@@ -10,7 +10,6 @@ from inkov.kinds.table import setting_words, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.names import natural
 from inkov.model.switch import Port, Switch, Vlan
-from inkov.model.vlanset import VlanSet
 
 Key = tuple[str, str, Hashable, str]
 """A setting: switch, part of it, which of that part, field; the switch is empty for what the campus file says."""
@@ -234,7 +233,7 @@ def _mixed(a: Switch, b: Switch, keys: Collection[Key]) -> Switch:
     vlans = None if a.vlans is None else dict(a.vlans)
     ports, gateways, filters = dict(a.ports), {g.key: g for g in a.gateways}, dict(a.filters)
     whole: dict[str, Any] = {}
-    for _, part, one, name in keys:
+    for _, part, one, name in sorted(keys, key=str):
         if part == "table":
             vlans = None if b.vlans is None else dict(b.vlans)
         elif part == "vlan":
@@ -309,8 +308,3 @@ def _without_one(pieces: list[list[Key]], brings: Any) -> list[Key] | None:  # n
         if brings(rest):
             return rest
     return None
-
-
-def changed_vlans(found: Iterable[Change]) -> VlanSet:
-    """Returns the VLANs whose entries in tables differ."""
-    return VlanSet(c.key[2] for c in found if c.key[1] == "vlan" and isinstance(c.key[2], int))
