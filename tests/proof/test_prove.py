@@ -144,3 +144,10 @@ def test_grid_agrees_with_the_prover(campus):
             assert isinstance(verdict.outcome, CannotTell)
         else:
             assert isinstance(verdict.outcome, Proved)
+
+
+def test_what_there_is_no_time_for_cannot_be_told(quillfin, inkov):
+    ran = inkov("prove", quillfin / "mended", "--claim", "apart research cameras facing hostile", "--budget", "0")
+    assert ran.code == 1
+    assert "not decided in time: 0 of 1 pairs were tried; a larger --budget may decide it" in ran.out
+    assert inkov("prove", quillfin / "mended", "--claim", "apart research cameras facing hostile").code == 0

@@ -143,13 +143,15 @@ class Prover:
 
     def apart(self, claim: Apart) -> Outcome:
         """Decides `apart` and `only`."""
-        found = [w for a, b in self.suspects(claim) for w in self.meetings(claim, a, b)]
+        found, late = self._met(self.suspects(claim), lambda a, b: self.meetings(claim, a, b))
         certain = tuple(w for w in found if not w.unknown)
-        if claim.facing is Facing.HOSTILE and not certain:
-            found = [w for a, b in claim.pairs for w in self.hostile.meetings(claim, a, b)]
+        if claim.facing is Facing.HOSTILE and not certain and not late:
+            found, late = self._met(claim.pairs, lambda a, b: self.hostile.meetings(claim, a, b))
             certain = tuple(w for w in found if not w.unknown)
         if certain:
             return Broken(certain)
+        if late:
+            return CannotTell((late,), tuple(found))
         if found:
             return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
         out = [n for n in claim.segments if self.stations(n).segment.outside]
@@ -161,6 +163,18 @@ class Prover:
         taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
         said = (self.argument(claim), *(f"{n} is empty: {dead_words(self.stations(n, View.MAY))}" for n in nobody))
         return Proved("; ".join(said), (*taken, *self.without_gateway(claim)))
+
+    def _met(
+        self, pairs: Sequence[tuple[str, str]], meet: Callable[[str, str], list[Witness]]
+    ) -> tuple[list[Witness], str]:
+        """Returns how some pairs meet, and a fact that is missing where there was no time for all of them."""
+        found: list[Witness] = []
+        for n, (a, b) in enumerate(pairs):
+            if self._late():
+                tried = f"{n} of {len(pairs)} pairs were tried"
+                return found, f"not decided in time: {tried}; a larger --budget may decide it"
+            found += meet(a, b)
+        return found, ""
 
     def suspects(self, claim: Apart) -> list[tuple[str, str]]:
         """Returns the pairs of a claim that may meet, by the VLANs that frames of each may ever be in; no less than do.
