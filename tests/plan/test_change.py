@@ -1,8 +1,10 @@
 """Differences between campuses: all of them make the one the other, what they did is what the simulator sees, and who did it."""
 
 import json
+import re
 import subprocess
 from collections import Counter
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -93,6 +95,13 @@ def test_one_harmful_edit_among_many_harmless_ones_is_named_alone(name, tmp_path
     view = inkov.drift(before, after)
     assert len(view.changes) > len(alone.changes)
     assert [(t.name, t.by) for t in view.claims] == [(t.name, t.by) for t in alone.claims]
+    (edit,) = next(f for f in faults() if f["name"] == name)["edits"]
+    by = {
+        line
+        for one in (*view.claims, *(f for f in view.findings.new if f.finding.severity != "tidy"))
+        for line in one.by
+    }
+    assert {re.split("[: ]", line)[0] for line in by} <= {Path(edit["file"]).stem}  # the switch whose file was edited
     own = {f.finding.id: f.by for f in alone.findings.new}
     assert {f.finding.id: f.by for f in view.findings.new if f.finding.id in own} == own
 

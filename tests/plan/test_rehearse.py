@@ -118,3 +118,12 @@ def test_what_a_change_may_not_say_is_told_with_its_place(campus, text, message)
     assert (ran.code, ran.out) == (2, "")
     assert message in ran.err
     assert "Traceback" not in ran.err
+
+
+def test_a_cable_that_nobody_misses_turns_no_claim(quillfin):
+    """A claim that is to survive a failure is judged as things are after it, not by whether it survives one more."""
+    ran = run_inkov("rehearse", "mended", "--all-cuts", cwd=quillfin)
+    rows = [line for line in ran.out.splitlines() if line.startswith("cut")]
+    assert rows[0].startswith("cut kelp-hall-1:u1 - watchtower-a:a2")
+    assert "the cove works on" not in ran.out
+    assert "cut gull-roost:u2 - reef-gate:u2" not in ran.out

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -21,6 +21,9 @@ from inkov.cli.options import (
     with_options,
 )
 from inkov.cli.output import TableFormat, emit, emit_page, put, screen_width
+
+if TYPE_CHECKING:
+    from inkov.render.rows import Page
 
 TableFormatOption = Annotated[
     TableFormat, typer.Option("--format", help="Text for people, the others for programs and pages.")
@@ -61,21 +64,17 @@ def shows_rows(command: Callable[..., None]) -> Callable[..., None]:
     return reads_site(with_options(command, run, _ADDED))
 
 
-def _write(
-    kind: str, value: object, page: Callable[[], object], result_format: TableFormat, output: Path | None
-) -> None:
+def _write(kind: str, value: object, page: Callable[[], Page], result_format: TableFormat, output: Path | None) -> None:
     """Writes a view as JSON, or the table of it in any other format."""
-    from inkov.render.rows import Page, Wish
+    from inkov.render.rows import Wish
 
     if result_format is TableFormat.JSON:
         from inkov.render.jsondoc import document
 
         put(document(kind, value), output)
         return
-    made = page()
-    assert isinstance(made, Page)  # noqa: S101 - what the renderers of tables return
     columns = tuple(filter(None, (c.strip() for c in Shown.columns.split(","))))
-    emit_page(made, Wish(Shown.sort, columns, Shown.heads, Shown.where), result_format, output)
+    emit_page(page(), Wish(Shown.sort, columns, Shown.heads, Shown.where), result_format, output)
 
 
 @shows_rows

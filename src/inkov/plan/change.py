@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
@@ -273,7 +273,7 @@ def folded(found: Iterable[Change]) -> list[tuple[str, str, list[Change]]]:
     return [(where, what, some) for (where, what), some in alike.items()]
 
 
-def smallest(candidates: list[Key], brings: Any) -> list[Key]:  # noqa: ANN401 - a predicate on keys
+def smallest(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list[Key]:
     """Returns a smallest set of differences that brings an effect about: no one of it can be left out (delta debugging).
 
     Args:
@@ -302,7 +302,7 @@ _ALONE: Final = 12
 """So many of the likeliest differences are tried alone before halves are."""
 
 
-def _without_one(pieces: list[list[Key]], brings: Any) -> list[Key] | None:  # noqa: ANN401
+def _without_one(pieces: list[list[Key]], brings: Callable[[list[Key]], bool]) -> list[Key] | None:
     for i in range(len(pieces)):
         rest = [key for j, piece in enumerate(pieces) if j != i for key in piece]
         if brings(rest):

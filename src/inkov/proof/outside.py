@@ -38,6 +38,10 @@ class Outside:
         return frozenset(ip for i in self.network.gateways.all for ip in i.gateway.answers)
 
     @cached_property
+    def _spelt(self) -> frozenset[str]:
+        return frozenset(map(str, self._own))
+
+    @cached_property
     def inside(self) -> tuple[Prefix, ...]:
         """The addresses that the campus uses: of its gateways, its hosts and its segments."""
         campus = self.network.campus
@@ -56,7 +60,7 @@ class Outside:
             return view is View.MAY and bool(way.via)
         if not way.via:
             return view is View.MAY and self._open(way.out)
-        return not any(str(ip) == way.via for ip in self._own)
+        return way.via not in self._spelt
 
     def arrivals(
         self, entered: list[Interface], packet: Packet, without: frozenset[str], view: View

@@ -59,7 +59,7 @@ def mended(campus: Campus, only: Sequence[str] = (), at: str = "") -> tuple[Mend
     Returns:
         What was found, the steps, and the campus after them.
     """
-    now = Side(campus, campus.claims)
+    now = before = Side(campus, campus.claims)
     done: list[CureRow] = []
     left: list[LeftRow] = []
     steps: list[Step] = []
@@ -74,7 +74,6 @@ def mended(campus: Campus, only: Sequence[str] = (), at: str = "") -> tuple[Mend
         now, cure = better
         steps += cure
         done.append(CureRow(finding.rule, finding.severity.value, finding.place, tuple(s.what for s in cure)))
-    before = Side(campus, campus.claims)
     turned = tuple(
         f"{c.name}: {type(before.outcome(c)).__name__} → {type(now.outcome(c)).__name__}"
         for c in campus.claims

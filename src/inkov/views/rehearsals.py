@@ -243,7 +243,7 @@ def trials(campus: Campus, steps: Sequence[Step], progress: Callable[[int, int],
     for n, step in enumerate(steps, 1):
         after = Side(step.done(campus), claims, frozenset([step.switch]) if step.fails else frozenset())
         lost = sum(len(row["at"]) for row in reach(before, after)[1])
-        turned = tuple(c.name for c in campus.claims if rank(before.outcome(c)) == 0 and rank(after.outcome(c)) > 0)
+        turned = tuple(c.name for c in claims if rank(before.outcome(c)) == 0 and rank(after.outcome(c)) > 0)
         rows.setdefault((lost, turned, "" if not lost and not turned else step.what), []).append(step.what)
         if progress is not None:
             progress(n, len(steps))
