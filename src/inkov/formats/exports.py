@@ -1,23 +1,28 @@
-"""OpenConfig JSON exports: told apart from other JSON, read alone or with other files of the same device, and edited."""
+"""OpenConfig exports, as JSON or as XML: told apart from others, read alone or with other files of the same device, and edited."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
-from inkov.formats import jsontext, openconfig
+from inkov.formats import jsontext, netconf, openconfig
 from inkov.formats.format import Content, Given, Part
 from inkov.formats.openconfig_wrappers import ROOTS, is_openconfig
 from inkov.formats.reading import Reading
 from inkov.formats.text import utf8
-from inkov.store.parsed import Entry
+from inkov.store.parsed import PART, WHOLE, Entry
 
 _LOOKS = re.compile(
     rb'"(?:(?:openconfig-|oc-)[\w-]+:[\w-]+|(?:%s)|ietf-restconf:(?:data|errors)|notifications?|updates?|syncResponse)"'
     % "|".join(sorted(ROOTS)).encode()
 )
-_CONTAINER = re.compile(rf"(?i)[-_.]?(?:openconfig[-_.])?(?:{'|'.join(r.replace('-', '[-_]?') for r in ROOTS)})\Z")
+_WORDS = (
+    *(r.replace("-", "[-_]?") for r in ROOTS),
+    *("lldp", "neighbou?rs", "snmp", "snmpwalk", "walk", "mibs?", "q?-?bridge", "if-?mib", "ovsdb", "netconf", "dot1q"),
+)
+_CONTAINER = re.compile(rf"(?i)[-_.]?(?:openconfig[-_.])?(?:{'|'.join(_WORDS)})\Z")
 
 
 def recognise(data: bytes) -> bool:
@@ -39,13 +44,13 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
     Raises:
         BadInput: it is not JSON, or an error answer of a device.
     """
-    found = jsontext.values(utf8(data), reading)
+    found = _values(data, reading)
     if not any(map(is_openconfig, found)):
-        return None
+        return () if data.lstrip()[:1] == b"<" else None
     export = openconfig.Export(found, reading)
     for content, other in given.parts:
-        export.add(jsontext.values(utf8(content), other), other)
-    if not given.parts and "interfaces" not in export.document:
+        export.add(_values(content, other), other)
+    if not (given.parts or given.alone) and "interfaces" not in export.document:
         return Part(export.name)
     switch = export.switch(given.name)
     if given.assume is not None:
@@ -56,7 +61,20 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
         switch = replace(switch, habits=stated, unstated_habits=unstated)
         if given.assume.unstated_native == "none":
             switch = replace(switch, ports={n: without_native(p) for n, p in switch.ports.items()})
-    return Entry(switch, saved=False, notes=())
+    whole = "interfaces" in export.document
+    return (Entry(switch, named=export.name != "", standing=WHOLE if whole else PART),)
+
+
+def _values(data: bytes, reading: Reading) -> list[Any]:
+    """Returns the values that a file holds, as JSON has them.
+
+    Raises:
+        BadInput: it is neither JSON nor XML, or an error answer of a device.
+    """
+    text = utf8(data)
+    if text.lstrip()[:1] in {b"{", b"["}:
+        return jsontext.values(text, reading)
+    return netconf.values(text, reading)
 
 
 def edit(text: str, lists: Mapping[str, str]) -> str:

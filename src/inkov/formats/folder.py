@@ -82,8 +82,7 @@ def is_campus_file(path: Path) -> bool:
             data = file.read(_HEAD)
             if b"\0" in data and encoding(data)[1] == b"":
                 return False
-            export = registry.FORMATS[-1]
-            if len(data) == _HEAD and export.recognise(data) and b"inkov" not in data:
+            if len(data) == _HEAD and b"inkov" not in data and any(f.recognise(data) for f in registry.FORMATS[1:]):
                 return False
             if os.fstat(file.fileno()).st_size > _MAX_OURS:
                 return ours.kind(utf8(data)) == "campus"
@@ -106,10 +105,10 @@ def content(path: Path, reading: Reading, *, asked_for: bool) -> tuple[bytes, Fo
     with path.open("rb") as file:
         data = file.read(_HEAD)
         binary = b"\0" in data and encoding(data)[1] == b""
-        if not binary and state.st_size <= registry.MOST:
+        if (not binary or registry.binary(data)) and state.st_size <= registry.MOST:
             data += file.read()
     try:
-        found = registry.format_of(data.replace(b"\0", b"") if binary else data)
+        found = registry.binary(data) or registry.format_of(data.replace(b"\0", b"") if binary else data)
     except UnicodeDecodeError:
         raise reading.fail("this is not text in the encoding that its first bytes name") from None
     if found is None:
@@ -117,7 +116,7 @@ def content(path: Path, reading: Reading, *, asked_for: bool) -> tuple[bytes, Fo
         return None
     if state.st_size > found.most:
         raise reading.fail(f"larger than {found.most // MEGABYTE} MB; this is no switch configuration")
-    if binary:
+    if binary and not found.binary:
         raise reading.fail("this is not UTF-8 text; save it as UTF-8")
     return data, found
 

@@ -6,7 +6,8 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
 from inkov.formats.reading import Reading
-from inkov.store.parsed import Entry
+from inkov.model.sources import Topic
+from inkov.store.parsed import Entries
 
 if TYPE_CHECKING:
     from inkov.formats.campus_file import CampusFile
@@ -32,14 +33,16 @@ class Given(NamedTuple):
         name: what the device is called where the content does not say.
         assume: what the campus file states of all switches; None without one.
         parts: contents of further files of the same device, with their readings.
+        alone: no file of this format holds the ports of the device.
     """
 
     name: str
     assume: Assume | None = None
     parts: tuple[tuple[bytes, Reading], ...] = ()
+    alone: bool = False
 
 
-Content: TypeAlias = "Entry | Part | CampusFile | None"
+Content: TypeAlias = "Entries | Part | CampusFile | None"
 """What a file was read as; None after recording what is wrong."""
 
 
@@ -52,7 +55,12 @@ class Format(NamedTuple):
         most: the size in bytes that no file of it exceeds.
         recognise: tells by content whether a file is of it.
         read: reads a file that was recognised.
-        edit: sets the allowed lists of ports in the text of a file; raises `edits.CannotEdit`.
+        edit: sets the allowed lists of ports in the text of a file; raises `edits.CannotEdit`. None where files are what a
+            device told, so that editing them changes nothing.
+        binary: files of it are no text.
+        whole: a file of it is all of a switch, so that a second one of the same switch is a mistake.
+        joins: a file with some containers of a device is read together with the file that has its ports.
+        ways: for each topic of an audit that such files may tell of, how to get it.
     """
 
     name: str
@@ -60,4 +68,8 @@ class Format(NamedTuple):
     most: int
     recognise: Callable[[bytes], bool]
     read: Callable[[bytes, Reading, Given], Content]
-    edit: Callable[[str, Mapping[str, str]], str]
+    edit: Callable[[str, Mapping[str, str]], str] | None
+    ways: Mapping[Topic, str]
+    binary: bool = False
+    whole: bool = False
+    joins: bool = False

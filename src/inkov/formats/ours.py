@@ -12,7 +12,6 @@ from inkov.formats.format import Content, Given
 from inkov.formats.reading import Reading
 from inkov.formats.text import decoded
 from inkov.model.errors import BadInput
-from inkov.store.parsed import Entry
 
 _PLAIN = re.compile(rb"(?:[ \t]*(?:#[^\n]*)?\r?\n)*inkov[ \t]*:[ \t]+([a-z]+)[ \t]*(?:#[^\n]*)?(?:\r?\n|\Z)")
 _KEY = re.compile(rb"(?:^|[{,?]|---)[ \t]*[\"']?inkov[\"']?[ \t]*:[ \t]*[\"']?([a-z]*)", re.MULTILINE)
@@ -68,8 +67,8 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
     content, lines = yamltext.load(_without_tabs(decoded(data, reading)), reading)
     said = content.get("inkov") if isinstance(content, dict) else None
     if said == "switch":
-        switch = switch_file.read(content, lines, reading, given.assume)
-        return None if switch is None else Entry(switch, content.get("saved") == "true", ())
+        entry = switch_file.read(content, lines, reading, given.assume)
+        return None if entry is None else (entry,)
     if said == "campus":
         return CampusFile.read(content, lines, reading)
     shown = f"{said!r:.40}" if isinstance(said, str) else "this"

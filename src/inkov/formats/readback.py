@@ -26,7 +26,16 @@ def problems_of(text: str, campus: Campus) -> list[Problem]:
             return [Problem(Source("draft"), f"a name would have become the key {strange[0]!r:.60}")]
         file = CampusFile.read(content, lines, reading)
         if file is not None:
-            common: Common = {"switches": campus.switches, "saved": {}, "files": {}, "notes": (), "unread": ()}
+            common: Common = {
+                "switches": campus.switches,
+                "saved": {},
+                "files": {},
+                "notes": (),
+                "unread": (),
+                "told": (),
+                "contradictions": (),
+                "twins": (),
+            }
             made = file.campus(common, Path())
             if made.name != campus.name:
                 reading.wrong(f"the name {campus.name!r:.60} reads back as {made.name!r:.60}")

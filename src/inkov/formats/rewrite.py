@@ -73,6 +73,10 @@ def _write(files: Mapping[str, Path], edits: Mapping[str, Mapping[str, str]], ma
         if name in edits:
             coding, mark = encoding(data)
             chosen = format_of(data) or FORMATS[0]
+            if chosen.edit is None:
+                what = f"{chosen.name} tell what a device has; they cannot be edited"
+                problems.append(Problem(Source(name), what))
+                continue
             try:
                 data = mark + chosen.edit(data.removeprefix(mark).decode(coding), edits[name]).encode(coding)
             except CannotEdit as exc:

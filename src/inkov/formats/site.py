@@ -11,14 +11,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from inkov.formats import exports, folder, registry
-from inkov.formats.format import Content, Given, Part
+from inkov.formats.format import Content, Format, Given, Part
+from inkov.formats.grouping import Piece, devices
+from inkov.formats.merging import Merged, merged
 from inkov.formats.reading import Reading
 from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import natural
 from inkov.model.source import Source
-from inkov.model.switch import Switch
-from inkov.store.parsed import Entry, Parsed
+from inkov.store.parsed import PART, WHOLE, Entries, Parsed
 
 if TYPE_CHECKING:
     from inkov.formats.campus_file import CampusFile
@@ -99,8 +100,7 @@ class _Loader:
     more: tuple[Path, ...] = ()
     problems: list[Problem] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
-    switches: dict[str, Switch] = field(default_factory=dict)
-    saved: dict[str, Switch] = field(default_factory=dict)
+    pieces: list[Piece] = field(default_factory=list)
     saved_paths: frozenset[Path] = frozenset()
     campus_file: CampusFile | None = None
     assumed: str = ""
@@ -119,7 +119,7 @@ class _Loader:
             self._read_meant(self.site)
         self._read_all(self.more, asked_for=True)
         self._join_parts()
-        if not (self.switches or self.saved or self.problems or self.unread):
+        if not (self.pieces or self.problems or self.unread):
             raise self._only(f"no switch configuration found here; expected {registry.EXPECTED}")
         made = self._assemble()
         if self.problems or (self.unread and (self.strict or not made.switches)):
@@ -188,20 +188,20 @@ class _Loader:
                 return
             data, chosen = found
             key = self.parsed.key(reading.file, self.assumed, data)
-            entry = self.parsed.find(key)
-            if entry is None:
+            entries = self.parsed.find(key)
+            if entries is None:
                 problems, notes = len(self.unread), len(self.notes)
                 read = chosen.read(data, reading, self._given(path))
                 if len(self.unread) > problems:
                     return
-                if not isinstance(read, Entry):
-                    self._keep(read, path, reading, data, asked_for=asked_for)
+                if not isinstance(read, tuple) or isinstance(read, Part):
+                    self._keep(read, path, chosen, reading, data, asked_for=asked_for)
                     return
-                entry = read._replace(notes=tuple(self.notes[notes:]))
-                self.parsed.keep(key, entry)
+                entries = (read[0]._replace(notes=tuple(self.notes[notes:])), *read[1:])
+                self.parsed.keep(key, entries)
             else:
-                self.notes.extend(entry.notes)
-            self._add(entry, path, reading)
+                self.notes.extend(note for entry in entries for note in entry.notes)
+            self._add(entries, path, chosen, reading)
         except OSError as exc:
             reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
         except BadInput as exc:
@@ -212,15 +212,17 @@ class _Loader:
         assume = self.campus_file.document.assume if self.campus_file is not None else None
         return Given(exports.device_name(path.stem, above), assume)
 
-    def _keep(self, read: Content, path: Path, reading: Reading, data: bytes, *, asked_for: bool) -> None:
+    def _keep(
+        self, read: Content, path: Path, chosen: Format, reading: Reading, data: bytes, *, asked_for: bool
+    ) -> None:
         """Takes what is no switch: a campus file, or a part of a device."""
         if isinstance(read, Part):
-            self.exports.append(_Exported(path, read.name, data))
+            self.exports.append(_Exported(path, read.name, data, chosen))
         elif read is None:
             if asked_for:
                 raise reading.fail(f"this is not a configuration; expected {registry.EXPECTED}")
             reading.note("passed over; it is not a switch configuration")
-        elif not isinstance(read, Entry):
+        elif not isinstance(read, tuple):
             self.campus_file = read
             read.allow_outside = self.allow_outside
             self.assumed = read.document.assume.model_dump_json()
@@ -229,69 +231,96 @@ class _Loader:
                 if isinstance(listed, str):
                     self.files[listed] = path.parent / listed
 
-    def _add(self, entry: Entry, path: Path, reading: Reading) -> None:
-        switch = entry.switch
-        table = self.saved if entry.saved or path in self.saved_paths else self.switches
-        other = table.get(switch.name)
-        if other is not None:
-            reading.wrong(f"a second switch named {switch.name!r}; the first is in {other.origin.file}")
-        else:
-            table[switch.name] = switch
-            self.files[reading.file] = path
+    def _add(self, entries: Entries, path: Path, chosen: Format, reading: Reading) -> None:
+        rank = registry.FORMATS.index(chosen)
+        for entry in entries:
+            saved = entry._replace(saved=True) if path in self.saved_paths else entry
+            self.pieces.append(Piece(saved, reading.file, chosen.name, rank))
+            self.notes += [f"{reading.file}: {what}" for what in entry.short]
+        self.files[reading.file] = path
 
     def _join_parts(self) -> None:
-        """Reads files that hold parts of a device together with the file that has its ports."""
+        """Reads files that hold parts of a device together with the file that has its ports, or alone where none has."""
         waiting: dict[Path | None, list[_Exported]] = {}
-        owners = _Owners({s.name: self.files[s.origin.file] for s in self.switches.values()}, self._given)
+        ports = [p for p in self.pieces if registry.FORMATS[p.rank].joins and not p.entry.saved and p.switch.ports]
+        owners = _Owners({p.switch.name: self.files[p.file] for p in ports}, self._given)
+        known = {d for group in devices(self.pieces) for d in (p.switch.name.casefold() for p in group)}
         for part in self.exports:
             waiting.setdefault(owners.of(part), []).append(part)
         for owner, parts in waiting.items():
-            if owner is None:
-                for part in parts:
+            if owner is not None:
+                self._join(owner, parts)
+                continue
+            for part in parts:
+                name = part.name or self._given(part.path).name
+                if _bare(name) in {_bare(n) for n in known}:
+                    given = self._given(part.path)._replace(alone=True)
+                    self._read_again(part.path, part.format, part.data, given)
+                else:
                     self._reading(part.path).wrong(
                         "this export holds no interfaces, and no file here holds those of its device"
                     )
-                continue
-            self._join(owner, parts)
 
     def _join(self, owner: Path, parts: list[_Exported]) -> None:
         reading = self._reading(owner)
-        before = next(s for s in self.switches.values() if s.origin.file == reading.file)
         given = self._given(owner)._replace(parts=tuple((p.data, self._reading(p.path)) for p in parts))
+        found = folder.content(owner, reading, asked_for=True)
+        if found is None:
+            return
+        before = [p for p in self.pieces if p.file == reading.file]
+        self.pieces = [p for p in self.pieces if p.file != reading.file]
+        if self._read_again(owner, found[1], found[0], given):
+            self.notes = [n for n in self.notes if not n.startswith(f"{reading.file}: no VLAN table")]
+            self.files.update({self._reading(p.path).file: p.path for p in parts})
+        else:
+            self.pieces += before
+
+    def _read_again(self, path: Path, chosen: Format, data: bytes, given: Given) -> bool:
+        reading = self._reading(path)
         try:
-            data, chosen = folder.content(owner, reading, asked_for=True) or (b"", registry.FORMATS[-1])
             read = chosen.read(data, reading, given)
         except BadInput as exc:
             self.unread.extend(exc.problems)
-            return
-        if isinstance(read, Entry):
-            del self.switches[before.name]
-            self.notes = [n for n in self.notes if not n.startswith(f"{reading.file}: no VLAN table")]
-            self._add(read, owner, reading)
-            self.files.update({self._reading(p.path).file: p.path for p in parts})
+            return False
+        if isinstance(read, tuple) and not isinstance(read, Part):
+            self._add(read, path, chosen, reading)
+            return True
+        return False
 
-    def _runs(self, name: str) -> bool:
-        """Tells whether it is known what a switch runs; records where only what it has saved is."""
-        if name not in self.switches:
-            self.unread.append(
-                Problem(
-                    Source(self.saved[name].origin.file), f"this is what {name} has saved; no file says what it runs"
-                )
-            )
-        return name in self.switches
+    def _merged(self, *, saved: bool) -> Merged:
+        """Makes one switch of all that is told of each device; records what cannot be made one."""
+        pieces = [p for p in self.pieces if p.entry.saved is saved]
+        for group in devices(pieces):
+            first: dict[str, Piece] = {}
+            for p in group:
+                if p.entry.standing != WHOLE or not registry.FORMATS[p.rank].whole:
+                    continue
+                if (other := first.setdefault(p.format, p)) is not p:
+                    what = f"a second switch named {p.switch.name!r}; the first is in {other.file}"
+                    self.unread.append(Problem(Source(p.file), what))
+                    pieces.remove(p)
+            if all(p.entry.standing == PART for p in group) and any(registry.FORMATS[p.rank].whole for p in group):
+                for p in group:
+                    what = "key 'vlans' is missing; 'vlans: as used' says that the box keeps no table"
+                    self.unread.append(Problem(Source(p.file, 1), what))
+                    pieces.remove(p)
+        return merged(pieces)
 
     def _assemble(self) -> Campus:
-        switches = {
-            name: self.switches[name]
-            for name in sorted({**self.saved, **self.switches}, key=natural)
-            if self._runs(name)
-        }
+        running, saved = self._merged(saved=False), self._merged(saved=True)
+        for name, switch in saved.switches.items():
+            if name not in running.switches:
+                what = f"this is what {name} has saved; no file says what it runs"
+                self.unread.append(Problem(Source(switch.origin.file), what))
         common: Common = {
-            "switches": switches,
-            "saved": self.saved,
+            "switches": {n: running.switches[n] for n in sorted(running.switches, key=natural)},
+            "saved": saved.switches,
             "files": {name: path.as_posix() for name, path in self.files.items()},
             "notes": tuple(self.notes),
             "unread": tuple(self.unread),
+            "told": (*running.told, *saved.told),
+            "contradictions": running.contradictions,
+            "twins": running.twins,
         }
         if self.campus_file is None:
             return Campus(name=self.site.resolve().name if self.site.is_dir() else self.site.stem, **common)
@@ -304,6 +333,7 @@ class _Exported(NamedTuple):
     path: Path
     name: str
     data: bytes
+    format: Format
 
 
 class _Owners:

@@ -207,6 +207,7 @@ class SwitchDocument(Document):
     name: Name
     kind: Literal["switch", "router", "unmanaged"] = "switch"
     mac: Mac | None = None
+    overrides: Flag = Field(False, description="What this file states counts over what other files of the switch say.")
     saved: Flag = Field(
         False, description="This is what the switch has saved; another file of its name says what runs."
     )
@@ -241,9 +242,11 @@ class SwitchDocument(Document):
 
     @model_validator(mode="after")
     def _table_stated(self) -> SwitchDocument:
-        needs_table = self.kind == "switch" and not self.domains
-        if needs_table and "vlans" not in self.model_fields_set:
-            raise wrong("key 'vlans' is missing; 'vlans: as used' says that the box keeps no table")
         if self.domains and self.vlans is not None:
             raise wrong("both 'vlans' and 'domains'; a box has a table or bridges of their own")
         return self
+
+    @property
+    def adds(self) -> bool:
+        """It adds to what other files say of the switch: it says nothing of the VLAN table, which every switch has."""
+        return self.kind == "switch" and not self.domains and "vlans" not in self.model_fields_set

@@ -14,6 +14,7 @@ from inkov.formats.switch_routing import layer3
 from inkov.formats.tree_document import port_tree, registration
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines, Path
+from inkov.kinds.table import MODES, only_voice
 from inkov.model.errors import nearest
 from inkov.model.names import natural
 from inkov.model.settings import Setting
@@ -33,10 +34,11 @@ from inkov.model.switch import (
     VlanType,
 )
 from inkov.model.vlanset import Vid
+from inkov.store.parsed import OVER, PART, WHOLE, Entry
 
 
-def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None) -> Switch | None:
-    """Reads one switch; None after recording what is wrong.
+def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None) -> Entry | None:
+    """Reads one switch, or what is to be added to what other files say of one; None after recording what is wrong.
 
     Args:
         data: the file as plain data.
@@ -45,7 +47,24 @@ def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None
         assume: habits that the campus file states for all switches.
     """
     document = validated(SwitchDocument, data, lines, reading)
-    return None if document is None else _Builder(document, lines, reading, assume or Assume()).switch()
+    if document is None:
+        return None
+    switch = _Builder(document, lines, reading, assume or Assume()).switch()
+    standing = OVER if document.overrides else PART if document.adds else WHOLE
+    if document.adds or document.overrides:
+        switch = replace(switch, ports={n: _as_stated(p) for n, p in switch.ports.items()})
+    return Entry(switch, saved=document.saved, standing=standing)
+
+
+def _as_stated(port: Port) -> Port:
+    """Returns a port with nothing but what the file says of it; what it leaves out, other files may say."""
+    states = port.origin.states
+    known = any(map(states, MODES))
+    return replace(
+        port,
+        switching=port.switching if known else only_voice(port.switching),
+        stance=port.stance if states(Setting.STANCE) or states(Setting.MODE) else None,
+    )
 
 
 _YES = {"own_tag": "accept", "native_outside_list": "pass", "tagged_native": "accept", "uneven_link": "run"}

@@ -256,6 +256,48 @@ def is_tunnel(switching: Switching) -> bool:
     return isinstance(switching, Tunnel)
 
 
+MODES: Final = (
+    Setting.MODE,
+    Setting.ACCESS,
+    Setting.ALLOWED,
+    Setting.NATIVE,
+    Setting.NATIVE_TAGGED,
+    Setting.TRANSLATE,
+    Setting.GENERAL,
+    Setting.PRIVATE,
+    Setting.PROMISCUOUS,
+    Setting.TUNNEL,
+    Setting.BRIDGED,
+    Setting.SUBINTERFACES,
+)
+"""The settings that make a port what it is."""
+
+
+def only_voice(switching: Switching) -> Switching:
+    """Returns what is left of a port whose kind is not stated: the voice VLAN, if it has one."""
+    voice = station_voice(switching)
+    return Unstated() if voice is None else Access(None, voice)
+
+
+def refined(switching: Switching, other: Switching) -> Switching:
+    """Returns what a port is set to, with what it leaves open taken from another account of it, where that has it."""
+    match switching, other:
+        case Unstated(), _:
+            return other
+        case Access(vid=v, voice=w), Access():
+            return Access(other.vid if v is None else v, other.voice if w is None else w)
+        case Trunk(native_stated=False), Trunk(native_stated=True):
+            return replace(switching, native=other.native, native_tagged=other.native_tagged, native_stated=True)
+        case General(), General():
+            return replace(
+                switching,
+                frames=switching.frames or other.frames,
+                filtering=other.filtering if switching.filtering is None else switching.filtering,
+            )
+        case _:
+            return switching
+
+
 def is_stated(switching: Switching) -> bool:
     """Tells whether it is stated what a port is."""
     return kind(switching).faces is not Faces.UNKNOWN

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from inkov.kinds.kind import Box, Faces, Fixed, bit
-from inkov.kinds.relay import AS_IT_IS, Mask, RelayMap
+from inkov.kinds.relay import AS_IT_IS, NOTHING, Mask, RelayMap, View
 from inkov.model.settings import Setting
-from inkov.model.switch import Plain, Tunnel
+from inkov.model.switch import Plain, Stance, Tunnel
 from inkov.model.vlanset import Vid
 
 
 class TunnelKind(Fixed[Tunnel]):
-    """A port that puts all it gets into its VLAN, with its tags of whatever format kept inside."""
+    """A port that puts all it gets into its VLAN, with its tags of whatever format kept inside.
+
+    What the tags inside must be for it to pass is not followed: with such a list it may pass all, and surely nothing.
+    """
 
     word = "tunnel"
     faces = Faces.WHOLE
@@ -19,6 +22,8 @@ class TunnelKind(Fixed[Tunnel]):
 
     def relay(self, port: Tunnel, box: Box) -> RelayMap:
         own = bit(port.vid) & box.active
+        if port.inner is not None and box.view is View.MUST:
+            return NOTHING
         return RelayMap(in_untagged=own, out_untagged=own, keeps=True)
 
     def members(self, port: Tunnel) -> Mask:
@@ -31,7 +36,10 @@ class TunnelKind(Fixed[Tunnel]):
         return port.vid
 
     def vlans(self, port: Tunnel) -> str:
-        return str(port.vid)
+        return str(port.vid) + ("" if port.inner is None else f", inside {port.inner}")
+
+    def unknown(self, port: Tunnel, stance: Stance | None) -> str:
+        return "" if port.inner is None else "which tags its frames have inside is not known"
 
 
 class PlainKind(Fixed[Plain]):

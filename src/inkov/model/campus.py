@@ -12,6 +12,7 @@ from inkov.model.errors import Problem
 from inkov.model.names import PortRef
 from inkov.model.routing import Address, Ip, Prefix
 from inkov.model.source import Source
+from inkov.model.sources import Contradiction, Told, Twins
 from inkov.model.switch import Switch
 from inkov.model.vlanset import NONE, Vid, VlanSet
 
@@ -246,6 +247,9 @@ class Campus:
         files: where each file it was made of is, by the name that sources give it.
         notes: what was passed over while reading, one sentence each.
         unread: what could not be read and is therefore not here.
+        told: what each file told of which device.
+        contradictions: where files of one device say what cannot both be.
+        twins: devices with one address and two names.
     """
 
     name: str
@@ -264,6 +268,9 @@ class Campus:
     files: Mapping[str, str] = field(default_factory=dict, compare=False)
     notes: tuple[str, ...] = ()
     unread: tuple[Problem, ...] = ()
+    told: tuple[Told, ...] = field(default=(), compare=False)
+    contradictions: tuple[Contradiction, ...] = ()
+    twins: tuple[Twins, ...] = ()
 
 
 class Common(TypedDict):
@@ -274,3 +281,6 @@ class Common(TypedDict):
     files: Mapping[str, str]
     notes: tuple[str, ...]
     unread: tuple[Problem, ...]
+    told: tuple[Told, ...]
+    contradictions: tuple[Contradiction, ...]
+    twins: tuple[Twins, ...]

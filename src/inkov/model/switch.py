@@ -147,18 +147,20 @@ class General:
     """A port with sets of its own (IEEE 802.1Q-2022, 8.8.2 and 12.10): any VLAN tagged or untagged.
 
     Attributes:
-        pvid: VLAN of untagged frames that arrive.
+        pvid: VLAN of untagged frames that arrive; 0 where they stay in no VLAN, as software switches have it.
         untagged: VLANs that leave untagged.
         tagged: VLANs that leave tagged.
-        frames: which frames are admitted.
-        filtering: ingress filtering: only VLANs the port is a member of may enter.
+        frames: which frames are admitted; None when the input does not say.
+        filtering: ingress filtering: only VLANs the port is a member of may enter; None when the input does not say.
+        plain: frames that are in no VLAN leave here, untagged.
     """
 
     pvid: Vid | None
     untagged: VlanSet
     tagged: VlanSet
-    frames: FrameTypes = FrameTypes.ALL
-    filtering: bool = True
+    frames: FrameTypes | None = FrameTypes.ALL
+    filtering: bool | None = True
+    plain: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,9 +181,15 @@ class Promiscuous:
 
 @dataclass(frozen=True, slots=True)
 class Tunnel:
-    """A port that puts all it gets into its VLAN, tags and all (stacked tags, IEEE 802.1ad)."""
+    """A port that puts all it gets into its VLAN, tags and all (stacked tags, IEEE 802.1ad).
+
+    Attributes:
+        vid: the VLAN.
+        inner: VLANs of frames inside it that it takes and gives; None for all.
+    """
 
     vid: Vid
+    inner: VlanSet | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,6 +253,7 @@ class Port:
         speed: in Mb/s; 0 when the input does not say.
         tree: how it takes part in the spanning tree.
         registration: what dynamic pruning may take off it.
+        known_as: what else it is called, by discovery above all: addresses, numbers, descriptions.
         origin: where its settings were written.
     """
 
@@ -261,7 +270,19 @@ class Port:
     speed: int = 0
     tree: PortTree = NO_PORT_TREE
     registration: Registration = ANY_REGISTRATION
+    known_as: tuple[str, ...] = ()
     origin: Origin = field(compare=False)
+
+
+class Neighbour(Enum):
+    """What a neighbour says it is (IEEE 802.1AB-2016, 8.5.8)."""
+
+    UNKNOWN = ""
+    BRIDGE = "switch"
+    ROUTER = "router"
+    ACCESS_POINT = "access point"
+    PHONE = "phone"
+    STATION = "station"
 
 
 @dataclass(frozen=True, slots=True)
@@ -274,6 +295,11 @@ class Heard:
         far_port: the neighbour's port identifier.
         chassis: the neighbour's chassis identifier, in lower case, empty when unknown.
         source: where it was read.
+        also: what else the neighbour calls its port: its description.
+        kind: what the neighbour says it is.
+        pvid: VLAN of untagged frames there, as it announces; None when it announces none.
+        names: (VID, name) of VLANs that it announces to have.
+        voice: the VLAN in which it sends tagged voice; None when it announces none.
     """
 
     port: str
@@ -281,6 +307,11 @@ class Heard:
     far_port: str
     chassis: str = ""
     source: Source = field(default=Source(""), compare=False)
+    also: str = ""
+    kind: Neighbour = Neighbour.UNKNOWN
+    pvid: Vid | None = None
+    names: tuple[tuple[Vid, str], ...] = ()
+    voice: Vid | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -303,6 +334,7 @@ class Switch:
         prunes: it takes part in dynamic pruning: announces what it wants, and prunes what nobody wants.
         gateways: its addresses in VLANs, and those of its routed ports.
         routing: it routes between its gateways; None when the input does not say.
+        gateways_stated: the input would list its addresses in VLANs; without it, it may be the gateway of any.
         learns: routing protocols that add routes of which the input says nothing; empty when none does.
         routes: its static routes.
         filters: its address filters by name.
@@ -326,6 +358,7 @@ class Switch:
     prunes: bool = False
     gateways: tuple[Gateway, ...] = ()
     routing: bool | None = None
+    gateways_stated: bool = True
     learns: str = ""
     routes: tuple[Route, ...] = ()
     filters: Mapping[str, Filter] = field(default_factory=dict)

@@ -157,12 +157,20 @@ class Prover:
         out = [n for n in claim.segments if self.stations(n).segment.outside]
         if out and (3 not in claim.layers or not self.layer3.outside.known):
             return CannotTell((NO_WAY if 3 in claim.layers else ONLY_PACKETS,))
+        if 3 in claim.layers and (silent := self.silent_on_gateways):
+            return CannotTell((f"which addresses {some(silent)} have in VLANs, and whether they route",))
         nobody = [n for n in claim.segments if n not in out and not self.stations(n, View.MAY)]
         if unknown := [n for n in nobody if not self.stations(n, View.MAY).empty]:
             return CannotTell(tuple(f"no port of {n} is known" for n in unknown))
         taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
         said = (self.argument(claim), *(f"{n} is empty: {dead_words(self.stations(n, View.MAY))}" for n in nobody))
         return Proved("; ".join(said), (*taken, *self.without_gateway(claim)))
+
+    @cached_property
+    def silent_on_gateways(self) -> list[str]:
+        """The switches that may be the gateway of any VLAN, as nothing tells which addresses they have."""
+        switches = self.network.switches.values()
+        return [s.name for s in switches if not s.gateways_stated and s.routing is not False]
 
     def _met(
         self, pairs: Sequence[tuple[str, str]], meet: Callable[[str, str], list[Witness]]

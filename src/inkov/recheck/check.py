@@ -59,6 +59,10 @@ def check(campus: Campus, certificate: Any) -> Checked:
         else:
             apart = _Apart(campus, claim, certificate["sets"])
             reason = apart.check()
+            if 3 in claim["layers"] and (silent := _silent_on_gateways(campus)):
+                raise Malformed(
+                    f"nothing tells which addresses {', '.join(silent)} have in VLANs, so packets may pass there"
+                )
             result.rests_on += assumptions(campus, apart.made, apart.ports, apart.stations, claim["layers"])
     except Malformed as exc:
         reason = str(exc)
@@ -291,3 +295,8 @@ def _disabled(campus: Campus, dead: list[PortRef]) -> Campus:
         s = switches[ref.switch]
         switches[ref.switch] = replace(s, ports={**s.ports, ref.port: replace(s.ports[ref.port], enabled=False)})
     return replace(campus, switches=switches)
+
+
+def _silent_on_gateways(campus: Campus) -> list[str]:
+    """Returns the switches that may be the gateway of any VLAN."""
+    return [s.name for s in campus.switches.values() if not s.gateways_stated and s.routing is not False]

@@ -258,7 +258,7 @@ class Ports:
                 if tag is None:
                     yield 0, inner
             case Tunnel(vid=v):
-                if tag is None:
+                if tag is None and not (self.sure and kind.inner is not None):
                     yield v, inner
             case Access(vid=None) | Unstated():
                 if not self.sure:
@@ -273,7 +273,9 @@ class Ports:
             case General(pvid=p, untagged=u, tagged=t, frames=frames, filtering=filtering):
                 v = p if tag is None else tag
                 barred = FrameTypes.TAGGED if tag is None else FrameTypes.UNTAGGED
-                if v is not None and frames is not barred and (not filtering or v in u | t):
+                admitted = not self.sure if frames is None else frames is not barred
+                filters = self.sure if filtering is None else filtering
+                if v is not None and admitted and (v == 0 or not filters or v in u | t):
                     yield v, inner
             case PrivateHost(secondary=v) | Promiscuous(primary=v):
                 if tag is None:
@@ -308,7 +310,7 @@ class Ports:
             case Plain():
                 yield None
             case Tunnel(vid=v):
-                if v == d:
+                if v == d and not (self.sure and kind.inner is not None):
                     yield None
             case Access(vid=None, voice=w):
                 if not self.sure:
@@ -323,9 +325,11 @@ class Ports:
                     yield None if d == v else d
             case Trunk():
                 yield from self._trunk_sends(switch, kind, d)
-            case General(untagged=u, tagged=t):
+            case General(untagged=u, tagged=t, plain=plain):
                 if d in u | t:
                     yield None if d in u else d
+                elif d == 0 and plain:
+                    yield None
             case PrivateHost(primary=p, secondary=v):
                 if d == p or (d == v and self._is_community(switch, v)):
                     yield None

@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from functools import cache
 from hashlib import blake2b
 from pathlib import Path
-from typing import NamedTuple
+from typing import Final, NamedTuple, TypeAlias
 
 from inkov.model.errors import BadInput
 from inkov.model.switch import Switch
@@ -27,12 +27,35 @@ _SUFFIX = ".pack"
 _DIGEST = 32
 
 
+WHOLE: Final = "whole"
+PART: Final = "part"
+OVER: Final = "over"
+
+
 class Entry(NamedTuple):
-    """What one file was read as: the switch, whether it is what the switch has saved, and the readers' notes."""
+    """What one file tells of one switch; others may tell more of it.
+
+    Attributes:
+        switch: the switch; what the file does not say of it is not stated.
+        saved: it is what the switch has saved.
+        notes: what the readers guessed or passed over.
+        named: the content says what the device is called; else only the file's name does.
+        observed: what it says of VLANs is what is in force, not what is configured.
+        short: what is missing because the file is cut, or the device refused to tell.
+        standing: it is meant to be all of the switch (`whole`), a part of it, or to count `over` all others.
+    """
 
     switch: Switch
-    saved: bool
-    notes: tuple[str, ...]
+    saved: bool = False
+    notes: tuple[str, ...] = ()
+    named: bool = True
+    observed: bool = False
+    short: tuple[str, ...] = ()
+    standing: str = WHOLE
+
+
+Entries: TypeAlias = tuple[Entry, ...]
+"""What one file was read as: what it tells of one switch, or of several."""
 
 
 @dataclass(slots=True)
@@ -45,11 +68,11 @@ class Parsed:
     """
 
     folder: Path | None
-    _known: dict[bytes, Entry] = field(default_factory=dict)
+    _known: dict[bytes, Entries] = field(default_factory=dict)
     _packs: list[Path] = field(default_factory=list)
     note: str = ""
-    _used: dict[bytes, Entry] = field(default_factory=dict)
-    _fresh: dict[bytes, Entry] = field(default_factory=dict)
+    _used: dict[bytes, Entries] = field(default_factory=dict)
+    _fresh: dict[bytes, Entries] = field(default_factory=dict)
 
     @classmethod
     def of_site(cls, cache_folder: Path | None, site: Path) -> Parsed:
@@ -67,7 +90,7 @@ class Parsed:
             note = f"{foreign.as_posix()}: passed over, as others may write there; nothing is kept of what is read"
             return cls(None, note=note)
         packs = sorted(folder.glob(f"*{_SUFFIX}"))
-        known: dict[bytes, Entry] = {}
+        known: dict[bytes, Entries] = {}
         strange: Path | None = None
         for pack in packs:
             with contextlib.suppress(OSError, Damaged):
@@ -85,16 +108,16 @@ class Parsed:
             digest.update(data)
         return digest.digest()
 
-    def find(self, key: bytes) -> Entry | None:
+    def find(self, key: bytes) -> Entries | None:
         """Returns what a file was read as in an earlier run, if that is known."""
-        entry = self._known.get(key)
-        if entry is not None:
-            self._used[key] = entry
-        return entry
+        entries = self._known.get(key)
+        if entries is not None:
+            self._used[key] = entries
+        return entries
 
-    def keep(self, key: bytes, entry: Entry) -> None:
+    def keep(self, key: bytes, entries: Entries) -> None:
         """Takes what a file was read as, to be written by `close`."""
-        self._fresh[key] = entry
+        self._fresh[key] = entries
 
     def close(self) -> None:
         """Writes what is new. A cache that cannot be written is no error."""
@@ -133,12 +156,12 @@ def _stamp() -> bytes:
     return b"inkov pack " + blake2b(repr(seen).encode(), digest_size=16).hexdigest().encode() + b"\n"
 
 
-def _packed(entries: Mapping[bytes, Entry]) -> bytes:
-    body = encoded(tuple((key.hex(), e.switch, e.saved, e.notes) for key, e in entries.items()))
+def _packed(known: Mapping[bytes, Entries]) -> bytes:
+    body = encoded(tuple((key.hex(), tuple(map(tuple, entries))) for key, entries in known.items()))
     return _stamp() + blake2b(body, digest_size=_DIGEST).digest() + body
 
 
-def _unpacked(data: bytes) -> dict[bytes, Entry]:
+def _unpacked(data: bytes) -> dict[bytes, Entries]:
     """Returns what a pack holds.
 
     Raises:
@@ -149,14 +172,22 @@ def _unpacked(data: bytes) -> dict[bytes, Entry]:
     body = memoryview(data)[at:]
     if not data.startswith(stamp) or blake2b(body, digest_size=_DIGEST).digest() != data[len(stamp) : at]:
         raise Damaged("not a pack of this version")
-    found: dict[bytes, Entry] = {}
+    found: dict[bytes, Entries] = {}
     for row in decoded(body):
         match row:
-            case (str(key), Switch() as switch, bool(saved), tuple(notes)):
-                found[bytes.fromhex(key)] = Entry(switch, saved, tuple(map(str, notes)))
+            case (str(key), tuple(entries)):
+                found[bytes.fromhex(key)] = tuple(map(_entry, entries))
             case _:
                 raise Damaged("not what files were read as")
     return found
+
+
+def _entry(row: object) -> Entry:
+    match row:
+        case (Switch() as switch, bool(saved), tuple(notes), bool(named), bool(observed), tuple(short), str(standing)):
+            return Entry(switch, saved, tuple(map(str, notes)), named, observed, tuple(map(str, short)), standing)
+        case _:
+            raise Damaged("not what files were read as")
 
 
 def _private(path: Path) -> bool:

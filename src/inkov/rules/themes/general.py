@@ -38,7 +38,7 @@ def unfiltered(facts: Facts) -> Iterator[Fault]:
     common: dict[str, VlanSet] = defaultdict(lambda: ALL)
     for ref, port in network.rare_ports:
         s = general_of(port.switching)
-        if s and not s.filtering and port.enabled and port.lag is None and ref not in network.cabled:
+        if s and s.filtering is False and port.enabled and port.lag is None and ref not in network.cabled:
             found[ref.switch].append(ref)
             common[ref.switch] &= s.tagged | s.untagged
     for switch, refs in found.items():

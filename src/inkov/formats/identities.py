@@ -1,0 +1,74 @@
+"""Whose port a neighbour names: by its name, or by whatever else the port is called (IEEE 802.1AB-2016, 8.5.2 and 8.5.3)."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import replace
+
+from inkov.model.switch import Heard, Switch
+
+
+def followed(switches: dict[str, Switch]) -> dict[str, Switch]:
+    """Returns the switches with what they heard told by the names that ports and switches have here, where that is certain.
+
+    An identifier that several ports have, such as the one address of a whole box, names none of them.
+    """
+    book = _Book(switches)
+    return {name: book.switch(switch) for name, switch in switches.items()}
+
+
+class _Book:
+    def __init__(self, switches: Mapping[str, Switch]) -> None:
+        self.switches = switches
+        macs = Counter(s.mac for s in switches.values() if s.mac)
+        self.by_mac = {s.mac: s.name for s in switches.values() if macs[s.mac] == 1}
+        labels = Counter(_bare(n) for n in switches)
+        self.by_label = {_bare(n): n for n in switches if labels[_bare(n)] == 1}
+        self._ports: dict[str, Mapping[str, str]] = {}
+
+    def switch(self, switch: Switch) -> Switch:
+        """Returns a switch with what it heard as `followed` has it; the very same where nothing changes."""
+        made = tuple(self._heard(switch, h) for h in switch.heard)
+        return switch if all(a is b for a, b in zip(made, switch.heard, strict=True)) else replace(switch, heard=made)
+
+    def _heard(self, switch: Switch, heard: Heard) -> Heard:
+        own = heard.port
+        if own not in switch.ports:
+            own = self.ports(switch.name).get(own, own)
+        far = self._device(heard)
+        port = heard.far_port
+        if far is not None and port not in self.switches[far].ports:
+            known = self.ports(far)
+            port = next((known[i] for i in (port, port.lower(), heard.also) if i in known), port)
+            if port == heard.far_port and heard.also in self.switches[far].ports:
+                port = heard.also
+        system = heard.system
+        if far is not None and system not in self.switches and self.by_label.get(_bare(system)) != far:
+            system = far
+        same = (own, port, system) == (heard.port, heard.far_port, heard.system)
+        return heard if same else replace(heard, port=own, far_port=port, system=system)
+
+    def _device(self, heard: Heard) -> str | None:
+        """Returns the switch that was heard: by its address, which is its own; else by its name, which is only a label."""
+        found = self.by_mac.get(heard.chassis) if heard.chassis else None
+        if found is not None:
+            return found
+        return heard.system if heard.system in self.switches else self.by_label.get(_bare(heard.system))
+
+    def ports(self, name: str) -> Mapping[str, str]:
+        """Returns the name of the port that each further identifier of a switch stands for, where it stands for one."""
+        if name not in self._ports:
+            ports = self.switches[name].ports.values()
+            often = Counter(i for p in ports for i in {*p.known_as, *([p.label] if p.label else [])})
+            self._ports[name] = {
+                i: p.name
+                for p in ports
+                for i in (*p.known_as, p.label)
+                if often[i] == 1 and i not in self.switches[name].ports
+            }
+        return self._ports[name]
+
+
+def _bare(name: str) -> str:
+    return name.partition(".")[0].casefold()

@@ -1,0 +1,369 @@
+"""Text of SNMP walks and simulator records to rows: one object, the number of its row, its value, its line.
+
+Walkers guess what octets are: the same column comes as text, as hex, or as nothing, and text may hold line breaks and lines
+that look like rows. So all is read as bytes, quotes first, and the object says what its value is.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Final, NamedTuple
+
+from inkov.formats.snmp_objects import BY_NAME, BY_OID, LABELS, PORT_LABELS, Form, Thing
+
+Index = tuple[int, ...]
+
+
+class Row(NamedTuple):
+    """One value of a walk.
+
+    Attributes:
+        thing: the object.
+        at: the numbers that stand for its row; (0,) for an object without rows.
+        value: a number, text, or octets, as the object has it.
+        line: where, from 1.
+    """
+
+    thing: Thing
+    at: Index
+    value: int | str | bytes
+    line: int
+
+
+class Trouble(NamedTuple):
+    """Something in a walk that means that not all is there."""
+
+    what: str
+    line: int
+
+
+_NUMERIC: Final = re.compile(rb"\.?(?:iso|1)((?:\.\d+)+)\Z")
+_SYMBOLIC: Final = re.compile(rb"(?:.*(?:::|\.))?([a-zA-Z][\w-]*)((?:\.\d+|\[\d+\])+)\Z")
+_STARTS: Final = re.compile(
+    rb"(?:\.?(?:iso|1)(?:\.\d+){3,}|(?:[A-Za-z][\w-]*::|[\w.-]*\.)?[a-z][A-Za-z]\w*(?:\.\d+|\[[^\]]*\])+) ?= ?"
+)
+_QUICK: Final = re.compile(rb"(?m)^\.?(?:iso|1)(?:\.\d+){4,} ")
+_RECORD: Final = re.compile(rb"1(?:\.\d+){4,}\|\d+(?::?[a-z]+)?\|")
+_REFUSED: Final = re.compile(rb"(?:Timeout: No Response|snmp\w*: |No Response)")
+_TYPED: Final = re.compile(
+    rb"(Hex-STRING|STRING|INTEGER|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|IpAddress|Network Address|BITS|"
+    rb"OPAQUE|Opaque|UInteger32|NULL): ?"
+)
+_NOT_DATA: Final = (
+    b"No Such Object", b"No Such Instance", b"No more variables", b"NULL"
+)  # fmt: skip
+_ENDS: Final = {
+    b"Timeout:": "the device stopped answering here",
+    b"Error: OID not increasing": "the walk stopped here, at an object that does not increase",
+    b"Error in packet": "the device answered with an error here",
+    b"End of MIB": "",
+}
+_WRONG_TYPE: Final = re.compile(rb"Wrong Type \([^)]*\): ")
+_HEX: Final = re.compile(rb"(?:[0-9A-Fa-f]{2}[ :]?)*\s*\Z")
+_PAIRS: Final = re.compile(rb"(?:[0-9A-F]{2} )+\Z")
+_IN_BRACKETS: Final = re.compile(rb"\((\d+)\)")
+_NUMBER: Final = re.compile(rb"-?\d+")
+_INDEX_PARTS: Final = re.compile(rb"\d+")
+_MOST_PARTS = 64
+
+
+def looks_like_walk(head: bytes) -> bool:
+    """Tells whether the first kilobytes of a file are those of a walk or a simulator record."""
+    if head.lstrip()[:1] in {b"{", b"[", b"<", b""}:
+        return False
+    for line in head.splitlines()[:40]:
+        text = line.strip()
+        if _RECORD.match(text) or _STARTS.match(text) or _QUICK.match(text) or _REFUSED.match(text):
+            return True
+        if text and not text.startswith((b"#", b"$ ", b"Created", b"MIB search")):
+            return False
+    return False
+
+
+def is_record(data: bytes) -> bool:
+    """Tells whether a file is a simulator record (`OID|TAG|VALUE`)."""
+    first = next((line for line in data[:8192].splitlines() if line.strip() and not line.startswith(b"#")), b"")
+    return _RECORD.match(first) is not None
+
+
+def rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
+    """Yields the values of a walk or a record that are of use, in their order.
+
+    Args:
+        data: the file.
+        trouble: takes what shows that the walk is not whole.
+    """
+    yield from _record_rows(data, trouble) if is_record(data) else _walk_rows(data, trouble)
+
+
+# -- walks -------------------------------------------------------------------------------------------
+
+
+class _Finder:
+    """Finds the object of an OID; rows of one column stand together, so that the last answer fits the next line."""
+
+    def __init__(self) -> None:
+        self.own = b"\0"
+        self.thing: Thing | None = None
+        self.passed = b"\0"
+
+    def of(self, oid: bytes) -> tuple[Thing, bytes] | None:
+        """Returns the object and the text of the row's number; None for objects of no use."""
+        if self.thing is not None and oid.startswith(self.own):
+            return self.thing, oid[len(self.own) :]
+        if oid.startswith(self.passed):
+            return None
+        found = _numeric(oid) or _symbolic(oid)
+        if found is None:
+            self.passed = oid.rpartition(b".")[0] + b"." if b"." in oid else b"\0"
+            return None
+        self.thing, index = found
+        self.own = oid[: len(oid) - len(index)]
+        return found
+
+
+def _numeric(oid: bytes) -> tuple[Thing, bytes] | None:
+    match = _NUMERIC.match(oid)
+    if match is None:
+        return None
+    parts = match[1].split(b".")[1 : _MOST_PARTS + 1]
+    for length in range(5, min(len(parts), 18)):
+        thing = BY_OID.get("1." + b".".join(parts[:length]).decode())
+        if thing is not None:
+            return thing, b".".join(match[1].split(b".")[length + 1 :])
+    return None
+
+
+def _symbolic(oid: bytes) -> tuple[Thing, bytes] | None:
+    match = _SYMBOLIC.match(oid)
+    thing = BY_NAME.get(match[1].decode()) if match else None
+    return (thing, match[2].lstrip(b".")) if match and thing else None
+
+
+def _index(text: bytes) -> Index | None:
+    if text.isdigit() and len(text) < 11:
+        return (int(text),)
+    parts = _INDEX_PARTS.findall(text)
+    if not parts or len(parts) > _MOST_PARTS or any(len(p) > 10 for p in parts):
+        return None
+    return tuple(map(int, parts))
+
+
+def _walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
+    lines = _Lines(data, trouble)
+    finder = _Finder()
+    while lines.at < len(lines.all):
+        number = lines.at + 1
+        oid, text = lines.next()
+        if not oid:
+            _note_end(text, number, trouble)
+            continue
+        found = finder.of(oid)
+        typed, body = lines.value(text)
+        if found is None or body is None:
+            continue
+        if body.startswith(_NOT_DATA) and typed != b"STRING":
+            if body.startswith(b"No Such Object"):
+                trouble.append(Trouble(f"the device has no {found[0].name}", number))
+            continue
+        if lines.cut and lines.at >= len(lines.all):
+            break
+        index, value = _index(found[1]), _value(found[0], typed, body)
+        if index is None or value is None:
+            trouble.append(Trouble(f"the value of {found[0].name} makes no sense", number))
+            continue
+        yield Row(found[0], index, value, number)
+    if lines.cut:
+        trouble.append(Trouble("the last line has no end; the walk is cut there", len(lines.all)))
+
+
+class _Lines:
+    """The lines of a walk, taken value by value: a value may have several.
+
+    Attributes:
+        all: the lines.
+        at: the next one.
+        cut: the last line has no end, and may be less than a value.
+    """
+
+    def __init__(self, data: bytes, trouble: list[Trouble]) -> None:
+        self.trouble = trouble
+        self.all = data.split(b"\n")
+        self.cut = b" = " in self.all[-1] and b" = No more variables" not in self.all[-1]
+        if self.all[-1] == b"":
+            self.all.pop()
+        if len(self.all) > 1 and all(line.endswith(b"\r") for line in self.all[:50]):  # an editor's doing
+            self.all = [line.removesuffix(b"\r") for line in self.all]
+        self.at = 0
+
+    def next(self) -> tuple[bytes, bytes]:
+        """Takes a line: its OID and what is written after it; no OID for a line that is none of a value."""
+        line = self.all[self.at]
+        self.at += 1
+        oid, equals, text = line.partition(b" = ")
+        if equals:
+            return oid, text
+        if line.endswith(b" ="):
+            return line[:-2], b""
+        if _QUICK.match(line):
+            oid, _, text = line.partition(b" ")
+            return oid, text
+        return b"", line
+
+    def value(self, text: bytes) -> tuple[bytes, bytes | None]:
+        """Takes the other lines of a value that begins with some text.
+
+        Returns:
+            The name of its type, empty without one, and the whole of it; None when it breaks off.
+        """
+        if text.startswith(b"Wrong Type"):
+            text = _WRONG_TYPE.sub(b"", text)
+        match = _TYPED.match(text) if text[:1] != b'"' else None
+        typed, body = (match[1], text[match.end() :]) if match else (b"", text)
+        first = self.at
+        if body[:1] == b'"' and typed in {b"", b"STRING", b"Hex-STRING"}:
+            if not self._to_the_quote(body):
+                self.trouble.append(Trouble("a text has no end; the walk is cut there", first))
+                self.cut = False
+                return typed, None
+            return typed, b"\n".join([body, *self.all[first : self.at]])
+        if typed not in {b"Hex-STRING", b"STRING"}:
+            return typed, body
+        while self.at < len(self.all) and self._goes_on(typed):
+            self.at += 1
+        return typed, (b"" if typed == b"Hex-STRING" else b"\n").join([body, *self.all[first : self.at]])
+
+    def _goes_on(self, typed: bytes) -> bool:
+        line = self.all[self.at]
+        if _STARTS.match(line) or line.lstrip().startswith(tuple(_ENDS)):
+            return False
+        return typed == b"STRING" or _HEX.match(line) is not None
+
+    def _to_the_quote(self, text: bytes) -> bool:
+        """Takes lines up to the one that ends a quoted text; tells whether there is one."""
+        start = 1
+        while True:
+            tail = text.rstrip(b"\r ") if self.at >= len(self.all) else text
+            if len(tail) > start and tail.endswith(b'"') and (len(tail) - len(tail[:-1].rstrip(b"\\"))) % 2 == 1:
+                return True
+            if self.at >= len(self.all):
+                return False
+            text, start = self.all[self.at], 0
+            self.at += 1
+
+
+def _note_end(line: bytes, number: int, trouble: list[Trouble]) -> bool:
+    for start, what in _ENDS.items():
+        if line.lstrip().startswith(start):
+            if what:
+                trouble.append(Trouble(what, number))
+            return True
+    return False
+
+
+_ESCAPED: Final = re.compile(rb'\\(["\\])')
+
+
+def _value(thing: Thing, typed: bytes, body: bytes) -> int | str | bytes | None:
+    """Returns a value as its object has it; None when it is not one."""
+    form = thing.form
+    if form is Form.NUMBER:
+        return None if typed in {b"STRING", b"Hex-STRING"} else _number(thing.name, body)
+    if typed == b"IpAddress" or (form is Form.ADDRESS and not typed and body.count(b".") == 3):
+        return body.strip().decode("ascii", "replace")
+    octets = _octets(form, typed, body)
+    if octets is None or form is Form.OCTETS:
+        return octets
+    if form is Form.ADDRESS:
+        return octets.hex(":")
+    return octets.decode("utf-8", "replace")
+
+
+def _number(name: str, body: bytes) -> int | None:
+    match = _IN_BRACKETS.search(body) or _NUMBER.match(body.strip())
+    if match is None:
+        label = body.strip().decode("ascii", "replace")
+        own = PORT_LABELS if name.endswith("PortIdSubtype") else {}
+        return own.get(label, LABELS.get(label))
+    text = match[match.lastindex or 0]
+    return int(text) if len(text) < 20 else None
+
+
+def _octets(form: Form, typed: bytes, body: bytes) -> bytes | None:
+    if typed == b"Hex-STRING":
+        digits = body.replace(b" ", b"").replace(b":", b"").strip()
+        return bytes.fromhex(digits.decode("ascii")) if _HEX.match(body) and len(digits) % 2 == 0 else None
+    if typed == b"BITS":
+        pairs = re.match(rb"(?:[0-9A-F]{2}(?: |\Z))*", body)
+        return bytes.fromhex(pairs[0].decode()) if pairs else None
+    quoted = body[:1] == b'"' and len(body) > 1
+    text = _ESCAPED.sub(rb"\1", body.rstrip(b"\r")[1:-1]) if quoted else body
+    if not typed and form is not Form.TEXT and _PAIRS.match(text):  # without types, hex is quoted like text
+        return bytes.fromhex(text.decode("ascii"))
+    if form is Form.ADDRESS or (not quoted and form is Form.OCTETS and b":" in text):
+        return _colons(text) if b":" in text else text
+    return text
+
+
+def _colons(text: bytes) -> bytes | None:
+    """Returns an address as display hints write it, without leading zeros."""
+    parts = text.strip().split(b":")
+    if all(re.fullmatch(rb"[0-9a-fA-F]{1,2}", p) for p in parts):
+        return bytes(int(p, 16) for p in parts)
+    return text
+
+
+# -- simulator records -------------------------------------------------------------------------------
+
+_UNESCAPE: Final = {b"n": b"\n", b"r": b"\r", b"t": b"\t"}
+_NUMBERS_TAGGED: Final = frozenset({2, 65, 66, 67, 70})
+_NO_VALUE: Final = (128, 129, 130)
+_IP_TAG: Final = 64
+
+
+def _record_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
+    lines = data.split(b"\n")
+    finder = _Finder()
+    for number, line in enumerate(lines, 1):
+        oid, _, rest = line.partition(b"|")
+        tag, second, body = rest.partition(b"|")
+        body = body.removesuffix(b"\r")
+        found = finder.of(oid) if second else None
+        if found is None:
+            if line.strip() and not second and not line.startswith(b"#"):
+                trouble.append(Trouble("this line is no record; the file is cut or damaged there", number))
+            continue
+        if number == len(lines) and tag[-1:] == b"x" and len(body) % 2:
+            trouble.append(Trouble("the last line has no end; the record is cut there", number))
+            return
+        index, value = _index(found[1]), _tagged(found[0].form, tag, body)
+        if b":" in tag or index is None or value is None:
+            what = "is computed, not constant" if b":" in tag else "makes no sense"
+            trouble.append(Trouble(f"the value of {found[0].name} {what}", number))
+            continue
+        yield Row(found[0], index, value, number)
+
+
+def _tagged(form: Form, tag: bytes, body: bytes) -> int | str | bytes | None:
+    digits = tag.rstrip(b"xe")
+    number = int(digits) if digits.isdigit() and len(digits) < 4 else _NO_VALUE[0]
+    octets = _unpacked(tag, body)
+    if number in _NO_VALUE or octets is None:
+        return None
+    if form is Form.NUMBER:
+        return int(octets) if number in _NUMBERS_TAGGED and re.fullmatch(rb"-?\d{1,19}", octets) else None
+    if number in _NUMBERS_TAGGED:
+        return None
+    if form is Form.ADDRESS and number == _IP_TAG:
+        return ".".join(map(str, octets)) if tag.endswith(b"x") else octets.decode("ascii", "replace")
+    if form is Form.ADDRESS:
+        return octets.hex(":")
+    return octets if form is Form.OCTETS else octets.decode("utf-8", "replace")
+
+
+def _unpacked(tag: bytes, body: bytes) -> bytes | None:
+    """Returns the octets of a value: in hex, with escapes, or plain."""
+    if tag.endswith(b"x"):
+        return bytes.fromhex(body.decode("ascii")) if re.fullmatch(rb"(?:[0-9a-fA-F]{2})*", body) else None
+    return re.sub(rb"\\(.)", lambda m: _UNESCAPE.get(m[1], m[1]), body) if tag.endswith(b"e") else body

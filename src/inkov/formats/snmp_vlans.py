@@ -1,0 +1,135 @@
+"""The VLAN tables of an SNMP walk: which VLANs there are, and which bridge ports are members (RFC 4363)."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import cached_property, lru_cache
+from typing import Final, NamedTuple
+
+from inkov.formats.snmp_tables import Tables
+from inkov.formats.snmp_text import Index, Trouble
+from inkov.model.switch import Vlan
+from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
+
+_HEX_DIGITS: Final = frozenset(b"0123456789abcdefABCDEF")
+
+
+class Members(NamedTuple):
+    """Who is a member of what.
+
+    Attributes:
+        tagged: VLANs that leave tagged, as a mask, by bridge port.
+        untagged: VLANs that leave untagged.
+        doubtful: bridge ports of which that is not known.
+        known: it is known of all others.
+    """
+
+    tagged: dict[int, int]
+    untagged: dict[int, int]
+    doubtful: set[int]
+    known: bool
+
+
+class VlanTables:
+    """The VLANs of a walk.
+
+    Attributes:
+        lines: where each VLAN stands; filled by `vlans`.
+    """
+
+    def __init__(self, tables: Tables) -> None:
+        self.walk = tables
+        self.lines: dict[Vid, int] = {}
+        self._lists: dict[bytes, frozenset[int]] = {}
+
+    def vlans(self) -> dict[Vid, Vlan] | None:
+        """Returns the VLAN table: what is configured, and what is in force besides; None when the walk holds none."""
+        static = ("dot1qVlanStaticName", "dot1qVlanStaticEgressPorts", "dot1qVlanStaticRowStatus")
+        found: dict[Vid, Vlan] = {}
+        for table in static:
+            for (v, *_), row in self.walk.tables[table].items():
+                if VID_MIN <= v <= VID_MAX and v not in found:
+                    active = self.walk.number("dot1qVlanStaticRowStatus", (v,)) in {1, None}
+                    found[v] = _vlan(v, self.walk.text("dot1qVlanStaticName", (v,)), active)
+                    self.lines[v] = row.line
+        for v, mark in self.current().items():
+            if v not in found:
+                found[v] = _vlan(v, "", True)
+                self.lines[v] = self.walk.line("dot1qVlanCurrentEgressPorts", (mark, v)) or 1
+        if not found:
+            self.walk.untold.append("no VLAN table")
+            return None
+        said = self.walk.number("dot1qNumVlans")
+        told_on = self.walk.tables["dot1qPvid"]  # which a walk comes to after the table
+        if self.walk.cut and not told_on and (said is None or len(found) < said):
+            self.walk.untold.append("a VLAN table, as the walk was cut in it")
+            return None
+        return {v: found[v] for v in sorted(found)}
+
+    def current(self) -> dict[Vid, int]:
+        """Returns the newest time mark of each VLAN that is in force."""
+        newest: dict[Vid, int] = {}
+        for index in self.walk.tables["dot1qVlanCurrentEgressPorts"]:
+            if len(index) == 2 and VID_MIN <= index[1] <= VID_MAX:
+                newest[index[1]] = max(index[0], newest.get(index[1], 0))
+        return newest
+
+    def port_list(self, name: str, index: Index) -> frozenset[int] | None:
+        """Returns the bridge ports of a bitmap; None when it is not there, or no bitmap (RFC 4363, PortList)."""
+        octets = self.walk.octets(name, index)
+        if octets is None:
+            return None
+        if octets not in self._lists:
+            self._lists[octets] = frozenset(_ports_of(octets))
+        ports = self._lists[octets]
+        highest = max(self.walk.ifindex_of, default=0)
+        if len(octets) > 1 and highest and max(ports, default=0) > highest and _HEX_DIGITS.issuperset(octets):
+            row = self.walk.tables[name][index]
+            self.walk.trouble.append(Trouble(f"{name} holds digits where a bitmap should be", row.line))
+            self.walk.cut = True
+            return None
+        return ports
+
+    @cached_property
+    def members(self) -> Members:
+        """Who is a member of what: as configured, and what is in force besides."""
+        found = Members(defaultdict(int), defaultdict(int), set(), known=True)
+        static, current = self.walk.tables["dot1qVlanStaticEgressPorts"], self.current()
+        columns = (
+            self.walk.tables[f"dot1qVlanStatic{t}"] for t in ("Name", "EgressPorts", "UntaggedPorts", "RowStatus")
+        )
+        rows = {index[0] for column in columns for index in column if VID_MIN <= index[0] <= VID_MAX}
+        known = bool(static or current)
+        for v in sorted(rows | current.keys()):
+            sides: list[tuple[str, Index]] = [("dot1qVlanStatic", (v,))] if v in rows else []
+            sides += [("dot1qVlanCurrent", (current[v], v))] if v in current else []
+            told = [self._take(v, *side, found) for side in sides]
+            if static and not any(told):  # a column that is there, but not for this VLAN: the walk did not get so far
+                known = False
+        found.doubtful.update(p for p in found.tagged.keys() & found.untagged if found.tagged[p] & found.untagged[p])
+        if not known:
+            self.walk.untold.append("which VLANs ports are members of")
+        return found._replace(known=known)
+
+    def _take(self, vid: Vid, side: str, index: Index, found: Members) -> bool:
+        """Takes the members of a VLAN from one of the tables; tells whether it has them."""
+        egress = self.port_list(f"{side}EgressPorts", index)
+        if egress is None:
+            return False
+        plain = self.port_list(f"{side}UntaggedPorts", index)
+        if plain is None:
+            found.doubtful.update(egress)
+            return True
+        for p in egress:
+            (found.untagged if p in plain else found.tagged)[p] |= 1 << vid
+        return True
+
+
+def _ports_of(octets: bytes) -> Iterator[int]:
+    for k, octet in enumerate(octets):
+        if octet:
+            yield from (8 * k + j + 1 for j in range(8) if octet & 0x80 >> j)
+
+
+_vlan = lru_cache(maxsize=65536)(Vlan)
