@@ -31,6 +31,7 @@ from inkov.cli.options import (
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.cli.planning import trim
 from inkov.cli.proving import decide, prove, recheck
+from inkov.cli.reading import convert, sources
 from inkov.cli.tables import flood, gateways, links, ports, vlans
 from inkov.model.errors import BadInput
 from inkov.render.documents import DOCUMENTS
@@ -121,6 +122,10 @@ app.command(epilog="Example: inkov links exports --vlan 330")(links)
 app.command(epilog="Example: inkov ports exports --switch kelp-hall")(ports)
 app.command(epilog="Example: inkov gateways exports --vlan 340")(gateways)
 app.command(epilog="Example: inkov flood exports kelp-hall:12")(flood)
+
+
+app.command(epilog="Example: inkov sources exports")(reads_site(sources))
+app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))
 
 
 @app.command(epilog="Example: inkov tree exports --vlan 330")

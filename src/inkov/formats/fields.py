@@ -220,11 +220,13 @@ PrefixOrAny = Annotated[Any, BeforeValidator(_to_prefix_or_any), _TEXT]
 
 
 def port_names(pattern: str) -> list[str]:
-    """Expands a port pattern: `7`, `1-12`, `u2-u3`, `1,4,9-12`.
+    """Expands a port pattern: `7`, `1-12`, `u2-u3`, `1,4,9-12`; after `=` stands one name as it is.
 
     Raises:
         ValueError: a range runs backwards or is too long; the message says so.
     """
+    if pattern.startswith("=") and len(pattern) > 1:
+        return [pattern[1:]]
     names: list[str] = []
     for item in (part.strip() for part in pattern.split(",")):
         found = _RANGE.match(item)

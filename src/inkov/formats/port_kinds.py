@@ -39,7 +39,7 @@ def switching(entry: Switched, starts: StartsAs, kind: Kind, complain: Complain)
     """
     if kind is Kind.UNMANAGED:
         return Plain()
-    if isinstance(entry, PortEntry) and (entry.subinterfaces or kind is Kind.ROUTER):
+    if isinstance(entry, PortEntry) and (entry.subinterfaces or kind is Kind.ROUTER or entry.mode == "routed"):
         return Routed(tuple(tag or None for tag in entry.subinterfaces))
     made = _of_keys(entry, starts)
     trunks = trunk_of(made) is not None or kind_of(made).becomes(made) is not None
@@ -62,13 +62,16 @@ def stance(entry: Switched, starts: StartsAs) -> Stance:
 def _of_keys(entry: Switched, starts: StartsAs) -> Switching:
     if entry.general is not None:
         g = entry.general
-        return General(g.pvid, g.untagged.vlans, g.tagged.vlans, FrameTypes(g.frames), g.filtering)
+        frames = None if g.frames == "not stated" else FrameTypes(g.frames)
+        filtering = None if g.filtering == "not stated" else g.filtering
+        return General(g.pvid, g.untagged.vlans, g.tagged.vlans, frames, filtering, g.plain)
     if entry.private is not None:
         return PrivateHost(entry.private.primary, entry.private.secondary)
     if entry.promiscuous is not None:
         return Promiscuous(entry.promiscuous.primary, entry.promiscuous.secondaries.vlans)
     if entry.tunnel is not None:
-        return Tunnel(entry.tunnel)
+        inside = entry.tunnel.inside.vlans
+        return Tunnel(entry.tunnel.vlan, None if inside == ALL else inside)
     access = Access(starts.access if entry.access is None else entry.access, entry.voice)
     match entry.mode or _implied(entry, starts):
         case "access":

@@ -42,13 +42,18 @@ class VlanEntry(Document):
 class GeneralEntry(Document):
     """A port with sets of its own."""
 
-    pvid: VidOrNone = Field(None, description="VLAN of untagged frames that arrive.")
+    pvid: VidOrNone | Literal[0] = Field(
+        None, description="VLAN of untagged frames that arrive; 0: they stay in no VLAN, as in software switches."
+    )
     untagged: ListField = Field(
         default_factory=lambda: VlanList(NONE, "none"), description="VLANs that leave untagged."
     )
     tagged: ListField = Field(default_factory=lambda: VlanList(NONE, "none"), description="VLANs that leave tagged.")
-    frames: Literal["all", "tagged", "untagged"] = Field("all", description="Frames that are admitted.")
-    filtering: Flag = Field(True, description="Only VLANs the port is a member of may enter.")
+    frames: Literal["all", "tagged", "untagged", "not stated"] = Field("all", description="Frames that are admitted.")
+    filtering: Flag | Literal["not stated"] = Field(True, description="Only VLANs the port is a member of may enter.")
+    plain: Flag = Field(
+        False, description="Frames in no VLAN leave here, too, as of software switches; pvid 0 lets them in."
+    )
 
     @model_validator(mode="after")
     def _apart(self) -> GeneralEntry:
@@ -72,6 +77,20 @@ class PromiscuousEntry(Document):
     secondaries: ListField
 
 
+class TunnelEntry(Document):
+    """A tunnel that looks at the tags inside."""
+
+    vlan: VidField
+    inside: ListField = Field(..., description="VLANs of frames inside that it takes and gives.")
+
+
+def _tunnel(value: Any) -> Any:
+    return value if isinstance(value, dict) else {"vlan": value, "inside": "all"}
+
+
+TunnelField = Annotated[TunnelEntry, BeforeValidator(_tunnel, json_schema_input_type=TunnelEntry | VidField)]
+
+
 KINDS = ("access", "trunk", "general", "private", "promiscuous", "tunnel")
 """Keys that say what kind of port it is; one of them, but for a negotiated port, which may have the first two."""
 
@@ -79,8 +98,9 @@ KINDS = ("access", "trunk", "general", "private", "promiscuous", "tunnel")
 class Switched(Document):
     """What ports and LAGs have in common."""
 
-    mode: Literal["access", "trunk", "negotiated"] | None = Field(
-        None, description="negotiated: becomes a trunk or an access port; else it follows from the keys."
+    mode: Literal["access", "trunk", "negotiated", "routed"] | None = Field(
+        None,
+        description="negotiated: becomes a trunk or an access port; routed: relays nothing; else it follows from the keys.",
     )
     access: VidField | None = Field(None, description="An access port in this VLAN.")
     voice: VidField | None = Field(None, description="On an access port, the tagged VLAN of a phone.")
@@ -91,7 +111,7 @@ class Switched(Document):
     general: GeneralEntry | None = None
     private: PrivateEntry | None = None
     promiscuous: PromiscuousEntry | None = None
-    tunnel: VidField | None = Field(None, description="Puts everything into this VLAN, tags and all.")
+    tunnel: TunnelField | None = Field(None, description="Puts everything into this VLAN, tags and all.")
     stance: Literal["silent", "passive", "active"] | None = Field(None, description="How it negotiates.")
     tags: Label = Field("802.1Q", description="Tag format: 802.1Q, another's name, or negotiated.")
     enabled: Flag | None = Field(None, description="false: shut down by the administrator.")
@@ -207,6 +227,9 @@ class SwitchDocument(Document):
     name: Name
     kind: Literal["switch", "router", "unmanaged"] = "switch"
     mac: Mac | None = None
+    rest: Literal["usual", "unknown"] = Field(
+        "usual", description="What is left out is as usual, or not known, as of a device that was not asked for it."
+    )
     overrides: Flag = Field(False, description="What this file states counts over what other files of the switch say.")
     saved: Flag = Field(
         False, description="This is what the switch has saved; another file of its name says what runs."

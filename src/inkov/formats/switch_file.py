@@ -14,7 +14,7 @@ from inkov.formats.switch_routing import layer3
 from inkov.formats.tree_document import port_tree, registration
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines, Path
-from inkov.kinds.table import MODES, only_voice
+from inkov.kinds.table import MODES, as_stated, only_voice
 from inkov.model.errors import nearest
 from inkov.model.names import natural
 from inkov.model.settings import Setting
@@ -50,9 +50,12 @@ def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None
     if document is None:
         return None
     switch = _Builder(document, lines, reading, assume or Assume()).switch()
-    standing = OVER if document.overrides else PART if document.adds else WHOLE
-    if document.adds or document.overrides:
-        switch = replace(switch, ports={n: _as_stated(p) for n, p in switch.ports.items()})
+    open_ = document.rest == "unknown"
+    standing = OVER if document.overrides else PART if document.adds and not open_ else WHOLE
+    if open_ or standing != WHOLE:
+        known = bool(document.model_fields_set & {"gateways", "routing"}) or document.kind != "switch"
+        ports = {n: _as_stated(p) for n, p in switch.ports.items()}
+        switch = replace(switch, ports=ports, gateways_stated=known)
     return Entry(switch, saved=document.saved, standing=standing)
 
 
@@ -62,7 +65,7 @@ def _as_stated(port: Port) -> Port:
     known = any(map(states, MODES))
     return replace(
         port,
-        switching=port.switching if known else only_voice(port.switching),
+        switching=as_stated(port.switching, states) if known else only_voice(port.switching),
         stance=port.stance if states(Setting.STANCE) or states(Setting.MODE) else None,
     )
 

@@ -7,7 +7,7 @@ what every reading does.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import reduce
 from itertools import product
@@ -277,6 +277,17 @@ def only_voice(switching: Switching) -> Switching:
     """Returns what is left of a port whose kind is not stated: the voice VLAN, if it has one."""
     voice = station_voice(switching)
     return Unstated() if voice is None else Access(None, voice)
+
+
+def as_stated(switching: Switching, states: Callable[[Setting], bool]) -> Switching:
+    """Returns what a port is set to, with nothing but what is stated: an access VLAN or a native VLAN may not be."""
+    match switching:
+        case Access(voice=voice):
+            return switching if states(Setting.ACCESS) else Access(None, voice)
+        case Trunk():
+            return switching if states(Setting.NATIVE) else replace(switching, native=None, native_stated=False)
+        case _:
+            return switching
 
 
 def refined(switching: Switching, other: Switching) -> Switching:

@@ -49,6 +49,7 @@ DOCUMENTS = {
     "grid": Document("views.relays", ("Grid",), rows=True),
     "flood": Document("views.tables", ("FloodRow",), rows=True),
     "trace": Document("views.traces", ("TraceView",)),
+    "sources": Document("views.sources", ("SourcesView",)),
     "drift": Document("views.drifts", ("DriftView",)),
     "change": Document("formats.change_file", ("ChangeDocument",), written=False),
     "rehearse": Document("views.rehearsals", ("RehearsalView",)),

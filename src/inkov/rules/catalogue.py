@@ -35,6 +35,7 @@ THEMES = tuple(
         "saved",
         "segment",
         "sibling",
+        "source",
         "spare",
         "stance",
         "sync",

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.cabling import Wire
+from inkov.kinds.table import untagged_vlan
+from inkov.model.names import PortRef
 from inkov.model.settings import Setting
+from inkov.model.switch import DEFAULT_VLAN, Heard
+from inkov.model.vlanset import VlanSet
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, joined
+from inkov.rules.wording import at, cause, joined, named
 
 _TRUNK = "{trunk: '310,330'}"
 _BOTH = pair(_TRUNK, _TRUNK)
@@ -32,6 +36,20 @@ _LABELLED = {
         ("seal-ward.yaml", _BOTH["seal-ward.yaml"], "archive"),
     )
 }
+_HEARD = """{"lldp": [{"interface": [{"name": "%s", "via": "LLDP", "rid": "1", "age": "0 day, 00:00:11",
+ "chassis": [{"id": [{"type": "mac", "value": "00:00:5e:00:53:b8"}], "name": [{"value": "%s"}],
+   "capability": [{"type": "%s", "enabled": true}]}],
+ "port": [{"id": [{"type": "ifname", "value": "24"}]}], "vlan": [%s]}]}]}
+"""
+_ALONE = switch_text("archive", "{310: tanks, 340: research}", "{u1: {trunk: '310,340', native: 310}}")
+
+
+def _hears(vlans: str) -> Example:
+    return Example(
+        {"archive.yaml": _ALONE, "archive-lldp.json": _HEARD % ("u1", "tower", "Bridge", vlans)}, place="archive:u1"
+    )
+
+
 _CAMPUS = "inkov: campus\nname: Quillfin\nswitches: [archive.yaml, seal-ward.yaml]\ncables: [{}]\n"
 
 
@@ -138,3 +156,96 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
             evidence=(Evidence(f"hears {stray.known_switch} {stray.heard.far_port}", stray.heard.source),),
             causes=(cause(stray.port, Setting.CABLE),),
         )
+
+
+@rule(
+    "neighbour/pvid",
+    Severity.RISK,
+    faults=(1,),
+    looks_for="A neighbour that announces another VLAN for untagged frames than the port that hears it has.",
+    why="Untagged frames leave in one VLAN and arrive in another: two segments meet, whatever the tables say.",
+    mend="Set one VLAN for untagged frames at both ends.",
+    breaks=_hears('{"vlan-id": "340", "pvid": true, "value": "research"}'),
+    passes=_hears('{"vlan-id": "310", "pvid": true, "value": "tanks"}'),
+)
+def pvid(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port; a link whose both ends are configured so is found by their settings."""
+    network = facts.network
+    for ref, heard in _all_heard(facts):
+        if heard.pvid is None or not network.port(ref).enabled:
+            continue
+        own = untagged_vlan(network.settled(ref).switching)
+        far = _far_end(facts, heard)
+        known = untagged_vlan(network.settled(far).switching) if far else None
+        if not own or heard.pvid in {own, known}:
+            continue
+        who = heard.system or heard.chassis or "its neighbour"
+        yield Fault(
+            place=str(ref),
+            what=f"{who} announces to {ref} that its untagged frames are in {named(network, heard.pvid)}; those of {ref} are "
+            f"in {named(network, own)}.",
+            mend=f"Set the same VLAN for untagged frames at {ref} and at {who} {heard.far_port}.".replace(" .", "."),
+            evidence=(
+                Evidence(f"hears {heard.pvid}", heard.source),
+                at(network, ref, f"untagged {own}", Setting.NATIVE),
+            ),
+            causes=(cause(ref, Setting.NATIVE),),
+            vlans=VlanSet([own, heard.pvid]),
+        )
+
+
+@rule(
+    "neighbour/vlan-name",
+    Severity.TIDY,
+    faults=(18,),
+    looks_for="A neighbour outside of the campus that announces a VLAN by another name than the switch that hears it has for it.",
+    why="A number that means two things on two sides of a cable joins two segments the day the list lets it through.",
+    mend="Agree on what the number means, or keep it off the link.",
+    breaks=_hears('{"vlan-id": "340", "pvid": false, "value": "guests"}'),
+    passes=_hears('{"vlan-id": "340", "pvid": false, "value": "research"}'),
+)
+def vlan_name(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    network = facts.network
+    for ref, heard in _all_heard(facts):
+        if _far_end(facts, heard) is not None:
+            continue
+        table = network.switches[ref.switch].vlans or {}
+        odd = [
+            (v, name, table[v].name)
+            for v, name in heard.names
+            if v in table
+            and name
+            and table[v].name
+            and name.casefold() != table[v].name.casefold()
+            and v != DEFAULT_VLAN
+        ]
+        if odd:
+            who = heard.system or heard.chassis or "a neighbour"
+            said = joined(f"{v} {name!a:.40}, here {own!a:.40}" for v, name, own in odd)
+            yield Fault(
+                place=str(ref),
+                what=f"{who} at {ref} calls VLAN {said}.",
+                evidence=(Evidence(f"hears {odd[0][0]} {odd[0][1]}", heard.source),),
+                causes=(cause(ref, Setting.NEIGHBOUR),),
+                vlans=VlanSet(v for v, *_ in odd),
+            )
+
+
+def _all_heard(facts: Facts) -> Iterator[tuple[PortRef, Heard]]:
+    """Yields what each port heard, by the logical port that it belongs to."""
+    for switch in facts.network.switches.values():
+        for heard in switch.heard:
+            port = switch.ports.get(heard.port)
+            if port is not None:
+                own = port.lag if port.lag and port.lag in switch.ports else port.name
+                yield PortRef(switch.name, own), heard
+
+
+def _far_end(facts: Facts, heard: Heard) -> PortRef | None:
+    """Returns the port of the campus that was heard; None for one that is not in it."""
+    switch = facts.network.switches.get(heard.system)
+    if switch is None or heard.far_port not in switch.ports:
+        return None
+    port = switch.ports[heard.far_port]
+    return PortRef(switch.name, port.lag if port.lag and port.lag in switch.ports else port.name)

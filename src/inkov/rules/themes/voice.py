@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 
-from inkov.kinds.table import access_of
+from inkov.kinds.relay import View
+from inkov.kinds.table import access_of, is_stated, mode_setting, setting_words
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Access
 from inkov.model.vlanset import Vid, VlanSet
-from inkov.rules.finding import Fault, Severity
+from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, named, vlan_cause
 
@@ -106,3 +107,53 @@ def trunk(facts: Facts) -> Iterator[Fault]:
                     evidence=(at(facts.network, ref, "voice VLAN", Setting.VOICE),),
                     causes=(cause(ref, Setting.VOICE),),
                 )
+
+
+_WALK = """.1.3.6.1.2.1.1.5.0 = STRING: "archive"
+.1.3.6.1.2.1.31.1.1.1.1.1 = STRING: "1"
+.1.0.8802.1.1.2.1.3.7.1.2.1 = INTEGER: 5
+.1.0.8802.1.1.2.1.3.7.1.3.1 = STRING: "1"
+.1.0.8802.1.1.2.1.4.1.1.7.9.1.1 = STRING: "p1"
+.1.0.8802.1.1.2.1.4.1.1.9.9.1.1 = STRING: "phone-7"
+.1.0.8802.1.1.2.1.4.1.1.12.9.1.1 = Hex-STRING: 24
+.1.0.8802.1.1.2.1.5.4795.1.3.2.1.2.9.1.1.1 = INTEGER: 390
+.1.0.8802.1.1.2.1.5.4795.1.3.2.1.5.9.1.1.1 = INTEGER: 2
+.1.0.8802.1.1.2.1.5.4795.1.3.2.1.6.9.1.1.1 = INTEGER: 1
+"""
+
+
+@rule(
+    "voice/heard",
+    Severity.OUTAGE,
+    faults=(5,),
+    looks_for="A phone that announces to send its voice tagged, in a VLAN that its port does not carry tagged.",
+    why="What the phone sends ends at the port: it has power and no line.",
+    mend="Set the voice VLAN of the port, or that of the phone.",
+    breaks=Example({**_one("{1: {access: 340}}"), "archive.walk": _WALK}, place="archive:1"),
+    passes=Example({**_one("{1: {access: 340, voice: 390}}"), "archive.walk": _WALK}),
+)
+def heard_voice(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    network = facts.network
+    for switch in network.switches.values():
+        for heard in switch.heard:
+            port = switch.ports.get(heard.port)
+            if heard.voice is None or port is None or not port.enabled or not is_stated(port.switching):
+                continue
+            ref = PortRef(switch.name, port.lag if port.lag and port.lag in switch.ports else port.name)
+            relay = network.relay(ref, View.USUAL)
+            if relay.takes_tagged >> heard.voice & 1 and relay.sends_tagged >> heard.voice & 1:
+                continue
+            who = heard.system or heard.chassis or "The phone"
+            yield Fault(
+                place=str(ref),
+                what=f"{who} at {ref} sends voice tagged {heard.voice}, which {ref} does not carry tagged: it has no line.",
+                mend=f"Set voice VLAN {heard.voice} at {ref}, or the VLAN that was meant at the phone.",
+                evidence=(
+                    Evidence(f"hears voice {heard.voice}", heard.source),
+                    at(network, ref, setting_words(port), mode_setting(port)),
+                ),
+                causes=(cause(ref, Setting.VOICE), vlan_cause(switch.name, heard.voice)),
+                vlans=VlanSet([heard.voice]),
+                ports=1,
+            )

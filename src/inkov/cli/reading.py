@@ -1,0 +1,71 @@
+"""Commands about what is read: what each file gave, and the campus written in another language."""
+
+from __future__ import annotations
+
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from inkov.cli.options import FormatOption, OutputOption, SiteArgument, SwitchOption, chosen_switches, load_network
+from inkov.cli.output import Exit, Format, emit
+
+
+def sources(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Tell what each file gave of which device, what is missing for a full audit, how to get it, and what contradicts."""
+    network = load_network(site)
+    from inkov.formats.registry import FORMATS
+    from inkov.render.sources_text import sources_text
+    from inkov.views.sources import sources_view
+
+    ways = {f.name: f.ways for f in FORMATS}
+    view = sources_view(network.campus, ways, chosen_switches(network, switch))
+    emit("sources", result_format, output, view, sources_text)
+    if any(d.contradictions for d in view.devices):
+        raise typer.Exit(Exit.FOUND)
+
+
+class Language(StrEnum):
+    """What `convert` writes."""
+
+    OURS = "inkov"
+    OPENCONFIG = "openconfig"
+
+
+def convert(
+    site: SiteArgument = Path(),
+    folder: Annotated[
+        Path, typer.Option("-o", "--output", metavar="DIR", help="A folder that is not there yet; one file a switch.")
+    ] = ...,  # type: ignore[assignment]  # as Typer marks what must be given
+    language: Annotated[Language, typer.Option("--to", help="Our switch files, or OpenConfig JSON.")] = Language.OURS,
+    switch: SwitchOption = None,
+) -> None:
+    """Write each switch in our language, or as OpenConfig JSON; what is not known is left open and said in a comment."""
+    network = load_network(site)
+    from inkov.formats import openconfig_writer, switch_writer
+    from inkov.render.page import clean, plural
+    from inkov.store.writing import write_set
+
+    chosen = chosen_switches(network, switch)
+    switches = [s for n, s in network.switches.items() if chosen is None or n in chosen]
+    files: dict[Path, str] = {}
+    taken: set[str] = set()
+    said: list[str] = []
+    for s in switches:
+        if language is Language.OURS:
+            files[folder / f"{switch_writer.file_name(s, taken)}.yaml"] = switch_writer.text(s)
+        else:
+            text, left_out = openconfig_writer.text(s)
+            files[folder / f"{switch_writer.file_name(s, taken)}.json"] = text
+            said += [f"{s.name}: {what}" for what in left_out]
+    write_set(files)
+    sys.stdout.write(f"wrote {plural(len(files), 'file')} to {clean(folder.as_posix())}\n")
+    for line in said:
+        sys.stderr.write(f"note: {clean(line)}\n")

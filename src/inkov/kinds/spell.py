@@ -1,0 +1,97 @@
+"""What a port does, as the keys of our switch files and as the leaves of OpenConfig."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from inkov.model.switch import (
+    Access,
+    Bridged,
+    General,
+    Negotiated,
+    PrivateHost,
+    Promiscuous,
+    Switching,
+    Trunk,
+    Tunnel,
+)
+from inkov.model.vlanset import ALL, VlanSet
+
+
+def keys(switching: Switching) -> dict[str, Any]:
+    """Returns the keys of a port in a switch file in which what is left out is not known.
+
+    Bridges of their own per VLAN, and subinterfaces, are written elsewhere.
+    """
+    match switching:
+        case Access(vid=vid, voice=voice):
+            found = {"mode": "access"} if vid is None else {"access": vid}
+            return found | ({} if voice is None else {"voice": voice})
+        case Trunk():
+            return _trunk(switching)
+        case Negotiated(access=access, trunk=trunk):
+            return {"mode": "negotiated", **keys(access), **_trunk(trunk)}
+        case General():
+            return {"general": _general(switching)}
+        case PrivateHost(primary=primary, secondary=secondary):
+            return {"private": {"primary": primary, "secondary": secondary}}
+        case Promiscuous(primary=primary, secondaries=some):
+            return {"promiscuous": {"primary": primary, "secondaries": _list(some)}}
+        case Tunnel(vid=vid, inner=inner):
+            return {"tunnel": vid if inner is None else {"vlan": vid, "inside": _list(inner)}}
+        case _:
+            return {}
+
+
+def domains(switching: Switching) -> tuple[int | None, dict[int, int]] | None:
+    """Returns the bridge of untagged frames and those of tags, of a port with bridges of their own; None for others."""
+    return (switching.untagged, dict(switching.tagged)) if isinstance(switching, Bridged) else None
+
+
+def _trunk(trunk: Trunk) -> dict[str, Any]:
+    found: dict[str, Any] = {"trunk": _list(trunk.allowed)}
+    if trunk.native_stated:
+        found["native"] = "none" if trunk.native is None else trunk.native
+    if trunk.native_tagged:
+        found["native-tagged"] = True
+    if trunk.translate:
+        found["translate"] = dict(trunk.translate)
+    return found
+
+
+def _general(general: General) -> dict[str, Any]:
+    found: dict[str, Any] = {
+        "pvid": "none" if general.pvid is None else general.pvid,
+        "untagged": _list(general.untagged),
+        "tagged": _list(general.tagged - general.untagged),
+        "frames": general.frames.value if general.frames else "not stated",
+        "filtering": "not stated" if general.filtering is None else general.filtering,
+    }
+    return found | ({"plain": True} if general.plain else {})
+
+
+def _list(some: VlanSet) -> str:
+    return "all" if some == ALL else str(some)
+
+
+def leaves(switching: Switching) -> dict[str, Any] | None:
+    """Returns the leaves of `switched-vlan`; None for a port that OpenConfig cannot express."""
+    match switching:
+        case Access(vid=None, voice=None):
+            return {"interface-mode": "ACCESS"}
+        case Access(vid=vid, voice=None):
+            return {"interface-mode": "ACCESS", "access-vlan": vid}
+        case Trunk(translate=(), native_tagged=False) if switching.native_stated is (switching.native is not None):
+            found: dict[str, Any] = {"interface-mode": "TRUNK"}
+            if switching.native is not None:
+                found["native-vlan"] = switching.native
+            if switching.allowed != ALL:
+                found["trunk-vlans"] = [_range(part) for part in str(switching.allowed).split(",")]
+            return found if switching.allowed else None
+        case _:
+            return None
+
+
+def _range(part: str) -> int | str:
+    low, dash, high = part.partition("-")
+    return f"{low}..{high}" if dash else int(low)
