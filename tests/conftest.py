@@ -3,14 +3,18 @@
 import os
 import pty
 import resource
+import shutil
 import subprocess
 import sys
+import tempfile
 import termios
 from pathlib import Path
 from typing import NamedTuple
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
+
+from openvswitch import NOT_HERE, SCHEMA, OpenVSwitch
 
 settings.register_profile("quick", deadline=None, max_examples=25, derandomize=True, database=None)
 settings.register_profile("first", parent=settings.get_profile("quick"), phases=[Phase.generate])  # no smaller example
@@ -40,6 +44,22 @@ def golden(request):
         assert text == path.read_text("utf-8")
 
     return compare
+
+
+@pytest.fixture(scope="module")
+def ovs():
+    """A private Open vSwitch; skips where there can be none."""
+    if NOT_HERE or not SCHEMA.exists():
+        pytest.skip(
+            f"Open vSwitch is not installed here ({NOT_HERE or SCHEMA} is missing): nothing was compared with it"
+        )
+    if os.geteuid() != 0:
+        pytest.skip("Open vSwitch needs root here: nothing was compared with it")
+    folder = Path(tempfile.mkdtemp(prefix="ovs-", dir="/tmp"))
+    running = OpenVSwitch(folder)
+    yield running
+    running.stop()
+    shutil.rmtree(folder, ignore_errors=True)
 
 
 class Ran(NamedTuple):

@@ -96,9 +96,8 @@ class OpenVSwitch:
                 args += ["--", "add-port", bridge, name[ref], *settings, "--", "set", "interface", name[ref]]
                 args += ["type=patch", f"options:peer={name[far[ref]]}"] if ref in far else ["type=dummy"]
         self.vsctl(*args[1:])
-        shown = self.call("dpif/show")
-        ports = dict(re.findall(r"^\s+(\S+) \d+/(\d+): \(dummy", shown, re.MULTILINE))
-        return {ref: (n, int(ports[n])) for ref, n in name.items() if n in ports}
+        ports = self.datapath_ports()
+        return {ref: (n, ports[n]) for ref, n in name.items() if n in ports}
 
     def build_ring(self, number, bridges, links):
         """Makes bridges that run RSTP, joined by streams; `bridges` and `links` as `kernel_bridges` takes them."""
@@ -127,25 +126,37 @@ class OpenVSwitch:
     def clear(self, campus, number):
         self.vsctl(*[a for s in campus.switches for a in ("--", "del-br", f"c{number}{s}")][1:])
 
+    def datapath_ports(self):
+        """Returns the number in the datapath of each port, by name."""
+        shown = self.call("dpif/show")
+        return {n: int(k) for n, k in re.findall(r"^\s+(\S+) \d+/(\d+): \(dummy", shown, re.MULTILINE)}
+
     def heard(self, campus, number, ports, sender, tags):
         """Returns {port: tags} of everyone who hears a broadcast."""
-        flow = f"in_port={ports[sender][0]},dl_type=0x88b5,dl_src=00:00:5e:00:53:01,dl_dst=ff:ff:ff:ff:ff:ff"
+        by_name = {name: ref for ref, (name, _) in ports.items()}
+        numbers = dict(ports.values())
+        found = self.passed(f"c{number}{sender.switch}", numbers, ports[sender][0], tags)
+        return {by_name[name]: sent for name, sent in found}
+
+    def passed(self, bridge, numbers, sender, tags):
+        """Returns (port, tags) for each port that a broadcast leaves by; `numbers` are those of the datapath."""
+        flow = f"in_port={sender},dl_type=0x88b5,dl_src=00:00:5e:00:53:01,dl_dst=ff:ff:ff:ff:ff:ff"
         flow += "".join(f",dl_vlan={t}" for t in tags)
-        trace = self.call("ofproto/trace", f"c{number}{sender.switch}", flow)
+        trace = self.call("ofproto/trace", bridge, flow)
         actions = trace.rpartition("Datapath actions: ")[2].splitlines()[0]
-        by_number = {number: ref for ref, (_, number) in ports.items()}
-        stack, heard = list(tags), {}
+        by_number = {number: name for name, number in numbers.items()}
+        stack, found = list(tags), set()
         for action in re.findall(r"[a-z_]+\([^)]*\)|\w+", actions):
             if action.isdecimal():
                 if int(action) in by_number:
-                    heard[by_number[int(action)]] = tuple(stack)
+                    found.add((by_number[int(action)], tuple(stack)))
             elif action == "pop_vlan":
                 stack.pop(0)
             elif action.startswith("push_vlan"):
                 stack.insert(0, int(re.search(r"vid=(\d+)", action)[1]))
             else:
                 assert action == "drop", actions
-        return heard
+        return found
 
 
 def refs(campus):

@@ -22,7 +22,10 @@ CASES = {
         {"a.yaml": "hello: world\n"},
         ".: no switch configuration found here; expected Inkov switch files, OVSDB dumps, LLDP of a daemon, IEEE 802.1Q data, OpenConfig JSON, NETCONF XML, SNMP walks or LLDP captures",
     ),
-    "empty folder": ({}, ".: no switch configuration found here; expected Inkov switch files, OVSDB dumps, LLDP of a daemon, IEEE 802.1Q data, OpenConfig JSON, NETCONF XML, SNMP walks or LLDP captures"),
+    "empty folder": (
+        {},
+        ".: no switch configuration found here; expected Inkov switch files, OVSDB dumps, LLDP of a daemon, IEEE 802.1Q data, OpenConfig JSON, NETCONF XML, SNMP walks or LLDP captures",
+    ),
     "truncated JSON": (
         {"a.json": '{"openconfig-interfaces:interfaces":\n {"interface": ['},
         "a.json:2: this JSON ends early or is broken (expecting value)",

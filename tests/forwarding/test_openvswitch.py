@@ -1,38 +1,17 @@
 """Random campuses realised in Open vSwitch and asked who hears whom, untagged and tagged, against `inkov.flood`."""
 
 import dataclasses
-import os
 import random
-import shutil
-import tempfile
-from pathlib import Path
-
-import pytest
 
 import inkov
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Access, FrameTypes, General, Habits, Port, Switch, Trunk, Tunnel, Vlan
 from inkov.model.vlanset import ALL, VlanSet
-from openvswitch import NOT_HERE, SCHEMA, OpenVSwitch, refs
+from openvswitch import refs
 from strategies import VLANS, origin, source
 
 CAMPUSES = 60
-
-
-@pytest.fixture(scope="module")
-def ovs():
-    if NOT_HERE or not SCHEMA.exists():
-        pytest.skip(
-            f"Open vSwitch is not installed here ({NOT_HERE or SCHEMA} is missing): nothing was compared with it"
-        )
-    if os.geteuid() != 0:
-        pytest.skip("Open vSwitch needs root here: nothing was compared with it")
-    folder = Path(tempfile.mkdtemp(prefix="ovs-", dir="/tmp"))
-    running = OpenVSwitch(folder)
-    yield running
-    running.stop()
-    shutil.rmtree(folder, ignore_errors=True)
 
 
 def a_port(rng, name, own_tag):
