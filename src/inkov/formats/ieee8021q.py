@@ -172,11 +172,13 @@ class _Component:
         static, dynamic = (node_of(port, f"{side}-vlan-registration-entries") for side in ("static", "dynamic"))
         control = text_of(static, "registrar-admin-control")
         member = control.startswith("fixed") or "registered" in text_of(dynamic, "control-element")
-        if name is None:
-            self.all_doubtful = self.all_doubtful or member or control == "normal"
-        elif member:
+        if name is None and (member or control == "normal"):
+            unnumbered = set(self.names) - set(self.by_number.values())
+            self.doubtful |= unnumbered
+            self.all_doubtful = self.all_doubtful or bool(unnumbered)
+        elif name is not None and member:
             (self.untagged if text_of(static, "vlan-transmitted") == "untagged" else self.tagged)[name] |= vids
-        elif control == "normal":
+        elif name is not None and control == "normal":
             self.doubtful.add(name)
 
     def _in_force(self) -> bool:

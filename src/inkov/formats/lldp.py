@@ -179,6 +179,8 @@ def _named(value: Any) -> Mapping[str, Any]:
         if not isinstance(item, dict):
             continue
         own = item.get("id")
+        if isinstance(item.get("name"), str | list):
+            return item
         if "id" in item and any(isinstance(i, dict) and "type" in i for i in _all(own)):
             return item
         for name, inner in item.items():

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 SPACE: Final = b"http://openconfig.net/yang/"
 _LOOKS: Final = re.compile(
-    rb"\A(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*>|<!--.*?-->|\s|#\d+\n)*<(?:[\w.-]+:)?"
+    rb"\A(?:\xef\xbb\xbf)?\s*(?:<\?xml[^>]*>|<!--.*?-->|<!DOCTYPE[^\[>]*(?:\[[^\]]*\])?[^>]*>|\s|#\d+\n)*<(?:[\w.-]+:)?"
     rb"(?:rpc-reply|data|config|hello|notification|rpc|%s)[\s>/]" % "|".join(sorted(ROOTS)).encode(),
     re.DOTALL,
 )

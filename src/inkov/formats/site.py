@@ -197,8 +197,10 @@ class _Loader:
                 if not isinstance(read, tuple) or isinstance(read, Part):
                     self._keep(read, path, chosen, reading, data, asked_for=asked_for)
                     return
-                entries = (read[0]._replace(notes=tuple(self.notes[notes:])), *read[1:])
-                self.parsed.keep(key, entries)
+                said = tuple(self.notes[notes:])
+                entries = tuple(entry._replace(notes=said if n == 0 else ()) for n, entry in enumerate(read))
+                if entries:
+                    self.parsed.keep(key, entries)
             else:
                 self.notes.extend(note for entry in entries for note in entry.notes)
             self._add(entries, path, chosen, reading)
