@@ -95,6 +95,13 @@ def _to_name(value: Any) -> str:
     return text
 
 
+def _to_title(value: Any) -> str:
+    text = _text(value, "a name")
+    if not text.strip() or len(text) > _MAX_LABEL:
+        raise wrong(f"{text[:40]!r} is not a name; expected text")
+    return text
+
+
 def _to_label(value: Any) -> str:
     text = "" if value is None else _text(value, "text")
     if len(text) > _MAX_LABEL:
@@ -196,6 +203,8 @@ VidOrUntagged = Annotated[
 ListField = Annotated[VlanList, BeforeValidator(_to_list), WithJsonSchema(_LIST_SCHEMA)]
 Flag = Annotated[bool, BeforeValidator(_to_flag), WithJsonSchema({"type": "boolean"})]
 Name = Annotated[str, BeforeValidator(_to_name), WithJsonSchema({"type": "string", "pattern": "^[^\\s:]+$"})]
+Title = Annotated[str, BeforeValidator(_to_title), WithJsonSchema({"type": "string", "minLength": 1})]
+"""What devices call things of theirs: any text; unlike a `Name`, which we give, it may have blanks."""
 Edge = Annotated[bool | None, BeforeValidator(_to_edge), WithJsonSchema({"enum": [True, False, "auto"]})]
 Number = Annotated[int, BeforeValidator(_to_number), WithJsonSchema({"type": "integer", "minimum": 0})]
 TreeNumber = Annotated[int, BeforeValidator(_to_tree_number), WithJsonSchema(_VID_SCHEMA)]

@@ -6,7 +6,17 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from inkov.formats.fields import Document, Flag, IpField, Label, Name, OwnAddress, PrefixField, PrefixOrAny, one_or_more
+from inkov.formats.fields import (
+    Document,
+    Flag,
+    IpField,
+    Label,
+    OwnAddress,
+    PrefixField,
+    PrefixOrAny,
+    Title,
+    one_or_more,
+)
 from inkov.model.routing import Entry, Gateway
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
@@ -22,8 +32,8 @@ class GatewayEntry(Document):
     address: Annotated[
         list[OwnAddress], BeforeValidator(one_or_more, json_schema_input_type=list[OwnAddress] | OwnAddress)
     ]
-    in_: Name | None = Field(None, description="The filter for packets that come in.")
-    out: Name | None = Field(None, description="The filter for packets that go out.")
+    in_: Title | None = Field(None, description="The filter for packets that come in.")
+    out: Title | None = Field(None, description="The filter for packets that go out.")
     enabled: Flag = True
     vrf: Label = Field("", description="The routing table it belongs to; without it, the usual one.")
     virtual: Annotated[list[IpField], BeforeValidator(one_or_more, json_schema_input_type=list[IpField] | IpField)] = (

@@ -16,6 +16,7 @@ from inkov.formats.fields import (
     Name,
     Number,
     Speed,
+    Title,
     VidField,
     VidOrNone,
     VidOrUntagged,
@@ -32,7 +33,9 @@ class VlanEntry(Document):
     """One VLAN of the table."""
 
     name: Label = ""
-    state: Literal["active", "suspended"] = "active"
+    state: Literal["active", "suspended", "absent"] = Field(
+        "active", description="absent: the switch does not have it, as may be said of VLAN 1."
+    )
     type: Literal["plain", "primary", "isolated", "community"] = Field(
         "plain", description="What it is to private VLANs (RFC 5517)."
     )
@@ -135,7 +138,7 @@ class Switched(Document):
 class PortEntry(Switched):
     """One port, or all ports of a pattern."""
 
-    lag: Name | None = Field(None, description="Name of the LAG it is a member of.")
+    lag: Title | None = Field(None, description="Name of the LAG it is a member of.")
     speed: Speed | None = Field(None, description="100M, 1G, 10G and so on; the path cost follows from it.")
     subinterfaces: dict[VidOrUntagged, GatewayField] = Field(
         {}, description="On a router: tag, or untagged, to address with prefix length, or to a gateway's keys."
@@ -217,7 +220,7 @@ VlanTable = dict[
     Annotated[VlanEntry, BeforeValidator(_vlan_entry, json_schema_input_type=VlanEntry | str | int | float | None)],
 ]
 PortTable = dict[str, Annotated[PortEntry, BeforeValidator(_entry, json_schema_input_type=PortEntry | None)]]
-LagTable = dict[Name, Annotated[LagEntry, BeforeValidator(_entry, json_schema_input_type=LagEntry | None)]]
+LagTable = dict[Title, Annotated[LagEntry, BeforeValidator(_entry, json_schema_input_type=LagEntry | None)]]
 
 
 class SwitchDocument(Document):
@@ -251,7 +254,7 @@ class SwitchDocument(Document):
     routing: Flag | None = Field(None, description="It routes between its gateways; a router does without saying so.")
     learns_routes: Flag = Field(False, description="Routing protocols add routes that this file does not list.")
     routes: list[RouteEntry] = Field([], description="Static routes.")
-    filters: dict[Name, list[FilterEntry]] = Field({}, description="Address filters by name: entries, first match.")
+    filters: dict[Title, list[FilterEntry]] = Field({}, description="Address filters by name: entries, first match.")
     vlans: Annotated[
         VlanTable | None,
         BeforeValidator(_table, json_schema_input_type=VlanTable | Literal["as used"] | None),

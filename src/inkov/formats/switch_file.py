@@ -54,7 +54,7 @@ def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None
     standing = OVER if document.overrides else PART if document.adds and not open_ else WHOLE
     if open_ or standing != WHOLE:
         known = bool(document.model_fields_set & {"gateways", "routing"}) or document.kind != "switch"
-        ports = {n: _as_stated(p) for n, p in switch.ports.items()}
+        ports = {n: _as_stated(p) if document.kind == "switch" else p for n, p in switch.ports.items()}
         switch = replace(switch, ports=ports, gateways_stated=known)
     return Entry(switch, saved=document.saved, standing=standing)
 
@@ -105,12 +105,14 @@ class _Builder:
     def switch(self) -> Switch:
         ports = self.ports()
         vlans = self.document.vlans
-        table = None
+        table, listed = None, True
         if self.document.domains:
             table = {v: Vlan(v, e.name) for v, e in sorted(self.document.domains.items())}
         elif vlans is not None:
-            table = {v: self.vlan(v, e) for v, e in sorted(vlans.items())}
-            table.setdefault(DEFAULT_VLAN, Vlan(DEFAULT_VLAN, "default"))
+            table = {v: self.vlan(v, e) for v, e in sorted(vlans.items()) if e.state != "absent"}
+            listed = DEFAULT_VLAN in vlans or self.document.rest == "usual"
+            if listed and DEFAULT_VLAN not in vlans:
+                table = {DEFAULT_VLAN: Vlan(DEFAULT_VLAN, "default"), **table}
         own_habits, unstated = habits(self.document.assume, self.inherited)
         return Switch(
             name=self.document.name,
@@ -119,6 +121,7 @@ class _Builder:
             heard=self.heard(ports),
             mac=self.document.mac or "",
             kind=self.kind,
+            default_vlan_listed=listed,
             habits=own_habits,
             unstated_habits=unstated,
             role=self.document.role,

@@ -16,7 +16,7 @@ from inkov.kinds.table import subinterfaces
 from inkov.model.names import natural, ports_text
 from inkov.model.routing import Entry, Gateway
 from inkov.model.settings import Setting
-from inkov.model.switch import ALL_HABITS, DOT1Q, Kind, Port, Switch, VlanType
+from inkov.model.switch import ALL_HABITS, DEFAULT_VLAN, DOT1Q, Kind, Port, Switch, VlanType
 from inkov.model.tree import ANY_REGISTRATION, BRIDGE_PRIORITY, NO_PORT_TREE, PORT_PRIORITY, BridgeTree, PortTree
 from inkov.model.vlanset import ALL
 
@@ -181,7 +181,9 @@ def _vlans(switch: Switch) -> Iterator[tuple[str, Any]]:
         if switch.kind is Kind.SWITCH:
             yield "vlans", "as used"
     else:
-        yield "vlans", {v: _vlan(switch, v) for v in switch.vlans}
+        absent = switch.default_vlan_listed and DEFAULT_VLAN not in switch.vlans
+        default = {DEFAULT_VLAN: _Line(state="absent")} if absent else {}
+        yield "vlans", default | {v: _vlan(switch, v) for v in switch.vlans}
 
 
 def _bridge(bridge: Mapping[str, Any]) -> dict[str, Any]:
