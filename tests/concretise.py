@@ -9,6 +9,8 @@ from dataclasses import fields, replace
 from inkov.model.names import PortRef
 from inkov.model.switch import (
     Access,
+    FrameTypes,
+    General,
     Habits,
     Lacp,
     Negotiated,
@@ -118,6 +120,11 @@ def of_port(port, formats, rng):
         case Trunk(native_stated=False):
             DRAWN["native VLAN"] += 1
             switching = replace(switching, native=rng.choice([None, *VIDS]), native_stated=True)
+        case General(frames=None) | General(filtering=None):
+            DRAWN["what a general port admits"] += 1
+            frames = switching.frames or rng.choice([FrameTypes.ALL, FrameTypes.TAGGED, FrameTypes.UNTAGGED])
+            filtering = rng.random() < 0.5 if switching.filtering is None else switching.filtering
+            switching = replace(switching, frames=frames, filtering=filtering)
         case _:
             pass
     stance, tags, lacp = port.stance, port.tag_format, port.lacp

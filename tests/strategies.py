@@ -183,12 +183,14 @@ def opened(draw, port):
     """A port of which one fact is left open, or none."""
     switching, changes = port.switching, {}
     what = draw(st.sampled_from(["", "", "", "mode", "vlan", "stance", "format", "lacp"]))
-    if what == "mode":
+    if what == "mode" and not isinstance(switching, General):
         changes["switching"] = Unstated()
     elif what == "vlan" and isinstance(switching, Access):
         changes["switching"] = dataclasses.replace(switching, vid=None)
     elif what == "vlan" and isinstance(switching, Trunk) and not switching.translate:
         changes["switching"] = dataclasses.replace(switching, native=None, native_tagged=False, native_stated=False)
+    elif what in {"vlan", "mode"} and isinstance(switching, General):
+        changes["switching"] = dataclasses.replace(switching, frames=None, filtering=None)
     elif what == "stance":
         changes["stance"] = None
     elif what == "format":

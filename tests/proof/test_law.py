@@ -25,7 +25,7 @@ OUTCOMES = Counter()
 EVERY_KIND = {
     *(f"habit {name}" for name in ("own_tag", "native_outside_list", "tagged_native", "uneven_link")),
     *("mode", "access VLAN", "native VLAN", "stance", "tag format", "LAG type", "sync table"),
-    "members of a LAG that does not form",
+    *("members of a LAG that does not form", "what a general port admits"),
 }
 
 
