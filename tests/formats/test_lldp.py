@@ -12,36 +12,11 @@ from pathlib import Path
 import pytest
 
 import inkov
+from announcements import DOT1, MED, PIER, announced, capture, tlv
 from conftest import write_files
 from inkov.formats.lldp_frames import announcement
 from inkov.forwarding.network import Network
 from inkov.model.switch import Neighbour
-
-
-def tlv(kind, value):
-    return struct.pack("!H", kind << 9 | len(value)) + value
-
-
-def announced(chassis=b"\x04\x00\x00\x5e\x00\x53\x01", port=b"\x05u1", ttl=120, system=b"quay", more=b""):
-    parts = tlv(1, chassis) + tlv(2, port) + tlv(3, struct.pack("!H", ttl)) + (tlv(5, system) if system else b"") + more
-    return parts + tlv(0, b"")
-
-
-def capture(*frames, link=1, order="<"):
-    """Writes a capture of (seconds, payload of an announcement)."""
-    made = struct.pack(f"{order}IHHiIII", 0xA1B2C3D4, 2, 4, 0, 0, 65535, link)
-    for at, payload in frames:
-        head = (
-            b"\x01\x80\xc2\x00\x00\x0e" + b"\x00\x00\x5e\x00\x53\x01" + b"\x88\xcc"
-            if link == 1
-            else b"\0" * 14 + b"\x88\xcc"
-        )
-        frame = head + payload + b"\0" * 20
-        made += struct.pack(f"{order}IIII", at, 0, len(frame), len(frame)) + frame
-    return made
-
-
-PIER = {"chassis": b"\x04\x00\x00\x5e\x00\x53\x02", "port": b"\x05d7", "system": b"pier"}
 
 
 @pytest.mark.parametrize("order", ["<", ">"])
@@ -86,9 +61,6 @@ def test_subtypes_of_chassis_and_port_are_two_lists():
     assert (made.chassis, made.chassis_is_mac, made.port) == ("00:00:5e:00:53:01", True, "00:00:5e:00:53:09")
     made = announcement(announced(chassis=b"\x05\x01\xc0\x00\x02\x01", port=b"\x04\x01\xc0\x00\x02\x02"))
     assert (made.chassis, made.chassis_is_mac, made.port) == ("192.0.2.1", False, "192.0.2.2")
-
-
-DOT1, MED = b"\x00\x80\xc2", b"\x00\x12\xbb"
 
 
 @pytest.mark.parametrize(("pvid", "read"), [(0, None), (1, 1), (99, 99)])

@@ -21,7 +21,11 @@ def values(data: bytes, reading: Reading) -> list[Any]:
     with contextlib.suppress(orjson.JSONDecodeError):
         value = orjson.loads(data)
         # What comes twice in an object is gone from its value; all else but blanks and escapes is written as it was.
-        if len(orjson.dumps(value).translate(None, _BLANKS)) != len(data.translate(None, _BLANKS)):
+        try:
+            plain = orjson.dumps(value)
+        except TypeError:  # it writes less deep than it reads
+            raise reading.fail("this JSON is nested too deeply") from None
+        if len(plain.translate(None, _BLANKS)) != len(data.translate(None, _BLANKS)):
             _refuse_twins(data, reading)
         return [value]
     text = decoded(data, reading)

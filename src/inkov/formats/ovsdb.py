@@ -86,10 +86,15 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
 def values(value: Any) -> list[Any]:
     """Returns a column as a list: a set, a reference, or a bare value, which is a set of one (RFC 7047, 5.1)."""
     if isinstance(value, list) and len(value) == 2 and value[0] == "set" and isinstance(value[1], list):
-        return [v for inner in value[1] for v in values(inner)]
-    if isinstance(value, list) and len(value) == 2 and value[0] in {"uuid", "named-uuid"}:
-        return [str(value[1])]
-    return [] if value is None else [value]
+        return [a for inner in value[1] for a in _atom(inner)]
+    return list(_atom(value))
+
+
+def _atom(value: Any) -> Iterator[Any]:
+    if isinstance(value, list) and len(value) == 2 and value[0] in ("uuid", "named-uuid"):  # a tuple: it may be a list
+        yield str(value[1])
+    elif isinstance(value, str | int | float):
+        yield value
 
 
 def mapping(value: Any) -> dict[str, str]:

@@ -153,29 +153,76 @@ def _index(text: bytes) -> Index | None:
 def _walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
     lines = _Lines(data, trouble)
     finder = _Finder()
-    while lines.at < len(lines.all):
-        number = lines.at + 1
-        oid, text = lines.next()
-        if not oid:
-            _note_end(text, number, trouble)
+    text_lines, last = lines.all, len(lines.all) - 1
+    while lines.at <= last:
+        at = lines.at
+        line = text_lines[at]
+        if line.startswith(finder.passed) and _ONE_LINE(line.partition(b" = ")[2][:8]):
+            lines.at += 1
             continue
-        found = finder.of(oid)
-        typed, body = lines.value(text)
-        if found is None or body is None:
-            continue
-        if body.startswith(_NOT_DATA) and typed != b"STRING":
-            if body.startswith(b"No Such Object"):
-                trouble.append(Trouble(f"the device has no {found[0].name}", number))
-            continue
-        if lines.cut and lines.at >= len(lines.all):
-            break
-        index, value = _index(found[1]), _value(found[0], typed, body)
-        if index is None or value is None:
-            trouble.append(Trouble(f"the value of {found[0].name} makes no sense", number))
-            continue
-        yield Row(found[0], index, value, number)
+        if finder.thing is not None and at < last and line.startswith(finder.own):  # as nearly all lines are
+            index, _, text = line[len(finder.own) :].partition(b" = ")
+            value = _plain_value(finder.thing.form, text, text_lines[at + 1])
+            if value is not None and index.isdigit() and len(index) < 11:
+                lines.at += 1
+                yield Row(finder.thing, (int(index),), value, at + 1)
+                continue
+        row = _any_row(lines, finder, trouble)
+        if row is not None:
+            yield row
     if lines.cut:
         trouble.append(Trouble("the last line has no end; the walk is cut there", len(lines.all)))
+
+
+_ONE_LINE: Final = re.compile(rb"Counter|INTEGER|Gauge32|OID: |Timetic").match
+
+
+def _plain_value(form: Form, text: bytes, following: bytes) -> int | str | bytes | None:
+    """Returns a value that is written in the commonest way, in one line; None for all others, which need a closer look."""
+    if form is Form.NUMBER:
+        digits = text[9:]
+        return int(digits) if text[:9] in _NUMBER_HEADS and digits.isdigit() and len(digits) < 20 else None
+    if text[:9] == b'STRING: "':
+        if text[-1:] != b'"' or len(text) < 10 or b"\\" in text:
+            return None
+        return (
+            text[9:-1].decode("utf-8", "replace") if form is Form.TEXT else text[9:-1] if form is Form.OCTETS else None
+        )
+    if form is Form.OCTETS and text[:12] == b"Hex-STRING: " and len(text) < _WIDEST_HEX and following[:2] in _NEXT:
+        try:
+            return bytes.fromhex(text[12:].decode("ascii"))
+        except ValueError:
+            return None
+    return None
+
+
+_NUMBER_HEADS: Final = frozenset({b"INTEGER: ", b"Gauge32: "})
+_NEXT: Final = frozenset({b".1", b"is"})
+_WIDEST_HEX: Final = 12 + 16 * 3
+
+
+def _any_row(lines: _Lines, finder: _Finder, trouble: list[Trouble]) -> Row | None:
+    """Takes one value in whatever form; None for what is of no use, or is none."""
+    number = lines.at + 1
+    oid, text = lines.next()
+    if not oid:
+        _note_end(text, number, trouble)
+        return None
+    found = finder.of(oid)
+    typed, body = lines.value(text)
+    if found is None or body is None:
+        return None
+    if body.startswith(_NOT_DATA) and typed != b"STRING":
+        if body.startswith(b"No Such Object"):
+            trouble.append(Trouble(f"the device has no {found[0].name}", number))
+        return None
+    if lines.cut and lines.at >= len(lines.all):
+        return None
+    index, value = _index(found[1]), _value(found[0], typed, body)
+    if index is None or value is None:
+        trouble.append(Trouble(f"the value of {found[0].name} makes no sense", number))
+        return None
+    return Row(found[0], index, value, number)
 
 
 class _Lines:

@@ -75,6 +75,10 @@ class VlanTables:
                 newest[index[1]] = max(index[0], newest.get(index[1], 0))
         return newest
 
+    @cached_property
+    def _highest(self) -> int:
+        return max(self.walk.ifindex_of, default=0)
+
     def port_list(self, name: str, index: Index) -> frozenset[int] | None:
         """Returns the bridge ports of a bitmap; None when it is not there, or no bitmap (RFC 4363, PortList)."""
         octets = self.walk.octets(name, index)
@@ -83,7 +87,7 @@ class VlanTables:
         if octets not in self._lists:
             self._lists[octets] = frozenset(_ports_of(octets))
         ports = self._lists[octets]
-        highest = max(self.walk.ifindex_of, default=0)
+        highest = self._highest
         if len(octets) > 1 and highest and max(ports, default=0) > highest and _HEX_DIGITS.issuperset(octets):
             row = self.walk.tables[name][index]
             self.walk.trouble.append(Trouble(f"{name} holds digits where a bitmap should be", row.line))
