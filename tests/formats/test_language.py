@@ -23,6 +23,7 @@ DOCS = Path(__file__).parents[2] / "docs" / "language.md"
 EXAMPLES = re.findall(r"```yaml\n(.*?)```", DOCS.read_text("utf-8"), re.DOTALL)
 (
     SEAL_WARD,
+    ADDS,
     KINDS,
     TREE,
     SYNC,
@@ -42,6 +43,18 @@ SWITCHES = [SEAL_WARD, KINDS, TREE, SYNC, ROUTES, LAB_BRIDGE, NET_LOFT, LIGHTHOU
 
 def load(site, text):
     return inkov.load(site({"x.yaml": text}))
+
+
+def test_a_file_that_adds_to_a_walk(site):
+    walk = '.1.3.6.1.2.1.1.5.0 = STRING: "kelp-hall"\n' + "".join(
+        f'.1.3.6.1.2.1.31.1.1.1.1.{n} = STRING: "{n}"\n.1.3.6.1.2.1.17.1.4.1.2.{n} = INTEGER: {n}\n'
+        for n in range(1, 25)
+    )
+    switch = inkov.load(site({"adds.yaml": ADDS, "kelp-hall.walk": walk})).switches["kelp-hall"]
+    assert (switch.role, len(switch.ports)) == ("edge", 24)
+    assert {(p.stance.value, p.tree.edge, p.switching) for p in switch.ports.values()} == {
+        ("silent", True, Access(None, 390))
+    }
 
 
 def test_tree_example(site):

@@ -105,7 +105,7 @@ class CampusFile:
         """Returns a switch with what `switches-are` says of it; of several that fit, each adds what those before left out."""
         for pattern, entry in self.document.switches_are.items():
             if fnmatch.fnmatchcase(switch.name, pattern) or (switch.role and switch.role == pattern):
-                keys = ("role", "tree", "stance", "edge", "voice", "lacks", "limits")
+                keys = ("role", "tree", "stance", "routing", "edge", "voice", "lacks", "limits")
                 places = {k: self._source("switches-are", pattern, k) for k in keys}
                 try:
                     switch = stated(switch, entry, places)

@@ -8,7 +8,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from inkov.formats.fields import Document, Edge, Label, VidField, port_names
+from inkov.formats.fields import Document, Edge, Flag, Label, VidField, port_names
 from inkov.formats.switch_document import Assume, Lacks, LimitsEntry
 from inkov.formats.switch_file import habits
 from inkov.formats.tree_document import BridgeTreeEntry
@@ -24,6 +24,7 @@ class SwitchesAre(Document):
     role: Label = Field("", description="What they are for; switches of one role are alike.")
     tree: BridgeTreeEntry | None = Field(None, description="How they take part in the spanning tree.")
     stance: Literal["silent", "passive", "active"] | None = Field(None, description="How their ports negotiate.")
+    routing: Flag | None = Field(None, description="Whether they route between their VLANs, where nothing says so.")
     edge: Edge = Field(None, description="Whether their access ports are edge ports.")
     voice: dict[Label, VidField] = Field({}, description="Ports, as a pattern, to the VLAN of phones in front of them.")
     lacks: Lacks = Field([], description="Features that the boxes do not have.")
@@ -45,6 +46,8 @@ def stated(switch: Switch, entry: SwitchesAre, places: Mapping[str, Source]) -> 
     if entry.tree is not None and switch.tree.protocol is None:
         switch = replace(switch, tree=entry.tree.model())
         origin = origin.also({Setting.TREE_PROTOCOL: places["tree"], Setting.TREE_PRIORITY: places["tree"]})
+    if entry.routing is not None and switch.routing is None:
+        switch, origin = replace(switch, routing=entry.routing), origin.also({Setting.ROUTING: places["routing"]})
     if entry.assume is not None:
         own, unstated = habits(entry.assume)
         kept = {n: getattr(switch.habits if n not in switch.unstated_habits else own, n) for n in own.__slots__}

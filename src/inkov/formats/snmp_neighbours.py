@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from typing import Final
 
 from inkov.formats.discovery import identifier, kind_of
+from inkov.formats.snmp_oids import Index
 from inkov.formats.snmp_tables import Tables
-from inkov.formats.snmp_text import Index
 from inkov.model.names import natural
 from inkov.model.source import Source
 from inkov.model.switch import Heard

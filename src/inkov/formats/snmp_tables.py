@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 
 from inkov.formats.reading import MAX_TEXT, Reading
-from inkov.formats.snmp_text import Index, Row, Trouble, rows
+from inkov.formats.snmp_oids import Index, Row, Trouble
+from inkov.formats.snmp_record import is_record, record_rows
+from inkov.formats.snmp_text import walk_rows
 
 Table = dict[Index, Row]
 
@@ -26,7 +28,7 @@ class Tables:
         self.reading = reading
         self.trouble: list[Trouble] = []
         self.tables: dict[str, Table] = defaultdict(dict)
-        for row in rows(data, self.trouble):
+        for row in (record_rows if is_record(data) else walk_rows)(data, self.trouble):
             self.tables[row.thing.name][row.at] = row
         self.cut = any(not t.what.startswith("the device has no") for t in self.trouble)
         self.names = self._interface_names()

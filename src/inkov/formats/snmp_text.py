@@ -1,4 +1,4 @@
-"""Text of SNMP walks and simulator records to rows: one object, the number of its row, its value, its line.
+"""Text of SNMP walks to rows: one object, the number of its row, its value, its line.
 
 Walkers guess what octets are: the same column comes as text, as hex, or as nothing, and text may hold line breaks and lines
 that look like rows. So all is read as bytes, quotes first, and the object says what its value is.
@@ -8,43 +8,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Final, NamedTuple
+from typing import Final
 
-from inkov.formats.snmp_objects import BY_NAME, BY_OID, LABELS, PORT_LABELS, Form, Thing
+from inkov.formats.snmp_objects import LABELS, PORT_LABELS, Form, Thing
+from inkov.formats.snmp_oids import Finder, Row, Trouble, index_of
+from inkov.formats.snmp_record import RECORD
 
-Index = tuple[int, ...]
-
-
-class Row(NamedTuple):
-    """One value of a walk.
-
-    Attributes:
-        thing: the object.
-        at: the numbers that stand for its row; (0,) for an object without rows.
-        value: a number, text, or octets, as the object has it.
-        line: where, from 1.
-    """
-
-    thing: Thing
-    at: Index
-    value: int | str | bytes
-    line: int
-
-
-class Trouble(NamedTuple):
-    """Something in a walk that means that not all is there."""
-
-    what: str
-    line: int
-
-
-_NUMERIC: Final = re.compile(rb"\.?(?:iso|1)((?:\.\d+)+)\Z")
-_SYMBOLIC: Final = re.compile(rb"(?:.*(?:::|\.))?([a-zA-Z][\w-]*)((?:\.\d+|\[\d+\])+)\Z")
 _STARTS: Final = re.compile(
     rb"(?:\.?(?:iso|1)(?:\.\d+){3,}|(?:[A-Za-z][\w-]*::|[\w.-]*\.)?[a-z][A-Za-z]\w*(?:\.\d+|\[[^\]]*\])+) ?= ?"
 )
 _QUICK: Final = re.compile(rb"(?m)^\.?(?:iso|1)(?:\.\d+){4,} ")
-_RECORD: Final = re.compile(rb"1(?:\.\d+){4,}\|\d+(?::?[a-z]+)?\|")
 _REFUSED: Final = re.compile(rb"(?:Timeout: No Response|snmp\w*: |No Response)")
 _TYPED: Final = re.compile(
     rb"(Hex-STRING|STRING|INTEGER|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|IpAddress|Network Address|BITS|"
@@ -64,8 +37,6 @@ _HEX: Final = re.compile(rb"(?:[0-9A-Fa-f]{2}[ :]?)*\s*\Z")
 _PAIRS: Final = re.compile(rb"(?:[0-9A-F]{2} )+\Z")
 _IN_BRACKETS: Final = re.compile(rb"\((\d+)\)")
 _NUMBER: Final = re.compile(rb"-?\d+")
-_INDEX_PARTS: Final = re.compile(rb"\d+")
-_MOST_PARTS = 64
 
 
 def looks_like_walk(head: bytes) -> bool:
@@ -74,85 +45,22 @@ def looks_like_walk(head: bytes) -> bool:
         return False
     for line in head.splitlines()[:40]:
         text = line.strip()
-        if _RECORD.match(text) or _STARTS.match(text) or _QUICK.match(text) or _REFUSED.match(text):
+        if RECORD.match(text) or _STARTS.match(text) or _QUICK.match(text) or _REFUSED.match(text):
             return True
         if text and not text.startswith((b"#", b"$ ", b"Created", b"MIB search")):
             return False
     return False
 
 
-def is_record(data: bytes) -> bool:
-    """Tells whether a file is a simulator record (`OID|TAG|VALUE`)."""
-    first = next((line for line in data[:8192].splitlines() if line.strip() and not line.startswith(b"#")), b"")
-    return _RECORD.match(first) is not None
-
-
-def rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
-    """Yields the values of a walk or a record that are of use, in their order.
+def walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
+    """Yields the values of a walk that are of use, in their order.
 
     Args:
         data: the file.
         trouble: takes what shows that the walk is not whole.
     """
-    yield from _record_rows(data, trouble) if is_record(data) else _walk_rows(data, trouble)
-
-
-# -- walks -------------------------------------------------------------------------------------------
-
-
-class _Finder:
-    """Finds the object of an OID; rows of one column stand together, so that the last answer fits the next line."""
-
-    def __init__(self) -> None:
-        self.own = b"\0"
-        self.thing: Thing | None = None
-        self.passed = b"\0"
-
-    def of(self, oid: bytes) -> tuple[Thing, bytes] | None:
-        """Returns the object and the text of the row's number; None for objects of no use."""
-        if self.thing is not None and oid.startswith(self.own):
-            return self.thing, oid[len(self.own) :]
-        if oid.startswith(self.passed):
-            return None
-        found = _numeric(oid) or _symbolic(oid)
-        if found is None:
-            self.passed = oid.rpartition(b".")[0] + b"." if b"." in oid else b"\0"
-            return None
-        self.thing, index = found
-        self.own = oid[: len(oid) - len(index)]
-        return found
-
-
-def _numeric(oid: bytes) -> tuple[Thing, bytes] | None:
-    match = _NUMERIC.match(oid)
-    if match is None:
-        return None
-    parts = match[1].split(b".")[1 : _MOST_PARTS + 1]
-    for length in range(5, min(len(parts), 18)):
-        thing = BY_OID.get("1." + b".".join(parts[:length]).decode())
-        if thing is not None:
-            return thing, b".".join(match[1].split(b".")[length + 1 :])
-    return None
-
-
-def _symbolic(oid: bytes) -> tuple[Thing, bytes] | None:
-    match = _SYMBOLIC.match(oid)
-    thing = BY_NAME.get(match[1].decode()) if match else None
-    return (thing, match[2].lstrip(b".")) if match and thing else None
-
-
-def _index(text: bytes) -> Index | None:
-    if text.isdigit() and len(text) < 11:
-        return (int(text),)
-    parts = _INDEX_PARTS.findall(text)
-    if not parts or len(parts) > _MOST_PARTS or any(len(p) > 10 for p in parts):
-        return None
-    return tuple(map(int, parts))
-
-
-def _walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
     lines = _Lines(data, trouble)
-    finder = _Finder()
+    finder = Finder()
     text_lines, last = lines.all, len(lines.all) - 1
     while lines.at <= last:
         at = lines.at
@@ -201,7 +109,7 @@ _NEXT: Final = frozenset({b".1", b"is"})
 _WIDEST_HEX: Final = 12 + 16 * 3
 
 
-def _any_row(lines: _Lines, finder: _Finder, trouble: list[Trouble]) -> Row | None:
+def _any_row(lines: _Lines, finder: Finder, trouble: list[Trouble]) -> Row | None:
     """Takes one value in whatever form; None for what is of no use, or is none."""
     number = lines.at + 1
     oid, text = lines.next()
@@ -218,7 +126,7 @@ def _any_row(lines: _Lines, finder: _Finder, trouble: list[Trouble]) -> Row | No
         return None
     if lines.cut and lines.at >= len(lines.all):
         return None
-    index, value = _index(found[1]), _value(found[0], typed, body)
+    index, value = index_of(found[1]), _value(found[0], typed, body)
     if index is None or value is None:
         trouble.append(Trouble(f"the value of {found[0].name} makes no sense", number))
         return None
@@ -359,58 +267,3 @@ def _colons(text: bytes) -> bytes | None:
     if all(re.fullmatch(rb"[0-9a-fA-F]{1,2}", p) for p in parts):
         return bytes(int(p, 16) for p in parts)
     return text
-
-
-# -- simulator records -------------------------------------------------------------------------------
-
-_UNESCAPE: Final = {b"n": b"\n", b"r": b"\r", b"t": b"\t"}
-_NUMBERS_TAGGED: Final = frozenset({2, 65, 66, 67, 70})
-_NO_VALUE: Final = (128, 129, 130)
-_IP_TAG: Final = 64
-
-
-def _record_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
-    lines = data.split(b"\n")
-    finder = _Finder()
-    for number, line in enumerate(lines, 1):
-        oid, _, rest = line.partition(b"|")
-        tag, second, body = rest.partition(b"|")
-        body = body.removesuffix(b"\r")
-        found = finder.of(oid) if second else None
-        if found is None:
-            if line.strip() and not second and not line.startswith(b"#"):
-                trouble.append(Trouble("this line is no record; the file is cut or damaged there", number))
-            continue
-        if number == len(lines) and tag[-1:] == b"x" and len(body) % 2:
-            trouble.append(Trouble("the last line has no end; the record is cut there", number))
-            return
-        index, value = _index(found[1]), _tagged(found[0].form, tag, body)
-        if b":" in tag or index is None or value is None:
-            what = "is computed, not constant" if b":" in tag else "makes no sense"
-            trouble.append(Trouble(f"the value of {found[0].name} {what}", number))
-            continue
-        yield Row(found[0], index, value, number)
-
-
-def _tagged(form: Form, tag: bytes, body: bytes) -> int | str | bytes | None:
-    digits = tag.rstrip(b"xe")
-    number = int(digits) if digits.isdigit() and len(digits) < 4 else _NO_VALUE[0]
-    octets = _unpacked(tag, body)
-    if number in _NO_VALUE or octets is None:
-        return None
-    if form is Form.NUMBER:
-        return int(octets) if number in _NUMBERS_TAGGED and re.fullmatch(rb"-?\d{1,19}", octets) else None
-    if number in _NUMBERS_TAGGED:
-        return None
-    if form is Form.ADDRESS and number == _IP_TAG:
-        return ".".join(map(str, octets)) if tag.endswith(b"x") else octets.decode("ascii", "replace")
-    if form is Form.ADDRESS:
-        return octets.hex(":")
-    return octets if form is Form.OCTETS else octets.decode("utf-8", "replace")
-
-
-def _unpacked(tag: bytes, body: bytes) -> bytes | None:
-    """Returns the octets of a value: in hex, with escapes, or plain."""
-    if tag.endswith(b"x"):
-        return bytes.fromhex(body.decode("ascii")) if re.fullmatch(rb"(?:[0-9a-fA-F]{2})*", body) else None
-    return re.sub(rb"\\(.)", lambda m: _UNESCAPE.get(m[1], m[1]), body) if tag.endswith(b"e") else body

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from functools import cached_property, lru_cache
 from typing import Final, NamedTuple
 
+from inkov.formats.snmp_oids import Index, Trouble
 from inkov.formats.snmp_tables import Tables
-from inkov.formats.snmp_text import Index, Trouble
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
