@@ -16,6 +16,7 @@ import typer
 from inkov import __version__
 from inkov.cli.auditing import audit, draft, report
 from inkov.cli.changing import drift, mend, rehearse
+from inkov.cli.drawing import map_
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
@@ -124,6 +125,7 @@ app.command(epilog="Example: inkov gateways exports --vlan 340")(gateways)
 app.command(epilog="Example: inkov flood exports kelp-hall:12")(flood)
 
 
+app.command("map", epilog="Example: inkov map exports -o campus.svg --vlan 330")(reads_site(map_))
 app.command(epilog="Example: inkov sources exports")(reads_site(sources))
 app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))
 

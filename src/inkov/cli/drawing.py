@@ -1,0 +1,120 @@
+"""Commands that hand the campus over: the map."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from inkov.cli.options import SiteArgument, SwitchOption, chosen_switches, chosen_vlans, load_network
+from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.source import Source
+
+if TYPE_CHECKING:
+    from inkov.forwarding.network import Network
+    from inkov.views.maps import Overlay
+
+
+def map_(
+    site: SiteArgument = Path(),
+    output: Annotated[
+        Path, typer.Option("-o", "--output", metavar="FILE", help="Where to draw it: FILE.png, FILE.svg or FILE.pdf.")
+    ] = Path("map.svg"),
+    vlan: Annotated[
+        str | None, typer.Option("--vlan", metavar="VLAN", help="Lay a VLAN over it: where it is, and in which parts.")
+    ] = None,
+    segment: Annotated[str | None, typer.Option(metavar="NAME", help="Lay a segment over it.")] = None,
+    claim: Annotated[
+        str | None, typer.Option(metavar="CLAIM", help="Lay a claim over it: the way by which it is broken.")
+    ] = None,
+    tree: Annotated[
+        bool, typer.Option("--tree", help="Lay the spanning tree over it, that of --vlan if one is given.")
+    ] = False,
+    changes: Annotated[
+        Path | None, typer.Option(metavar="CHANGE", help="Lay a change over it: what it touches and what it cuts.")
+    ] = None,
+    around: Annotated[str | None, typer.Option(metavar="SWITCH", help="Only what is near a switch.")] = None,
+    hops: Annotated[int, typer.Option(min=0, max=50, help="How near: links between.")] = 2,
+    switch: SwitchOption = None,
+) -> None:
+    """Draw the campus: core on top, both ends of every link with their ports, and one question laid over it."""
+    kind = output.suffix.lower().lstrip(".")
+    from inkov.render.map_figure import FORMATS, drawn
+
+    if kind not in FORMATS:
+        raise typer.BadParameter(f"{output.name!r} does not end in .png, .svg or .pdf", param_hint="-o")
+    asked = [
+        name
+        for name, given in (("--segment", segment), ("--claim", claim), ("--changes", changes), ("--tree", tree))
+        if given
+    ]
+    if len(asked) > 1 or (vlan and asked and asked != ["--tree"]):
+        raise typer.BadParameter(
+            f"one question at a time; asked were {', '.join((['--vlan'] if vlan else []) + asked)}"
+        )
+    network = load_network(site, strict=changes is not None)
+    only = chosen_switches(network, switch)
+    if around is not None:
+        if around not in network.switches:
+            what = f"there is no switch {around!r}{nearest(around, network.switches)}"
+            raise BadInput([Problem(Source("--around"), what)])
+        from inkov.views.maps import around as near
+
+        only = near(network, around, hops) & (only if only is not None else frozenset(network.switches))
+    overlay = _overlay(network, vlan, segment, claim, changes, tree=tree)
+    from inkov.store.writing import write_bytes
+    from inkov.views.maps import map_of
+
+    picture = map_of(network, overlay, only)
+    write_bytes(output, drawn(picture, kind))
+    sys.stdout.write(f"wrote {output.as_posix()}: {picture.subtitle}\n")
+
+
+def _overlay(
+    network: Network, vlan: str | None, segment: str | None, claim: str | None, changes: Path | None, *, tree: bool
+) -> Overlay:
+    from inkov.views import overlays
+
+    if tree:
+        wanted = chosen_vlans(network, vlan)
+        return overlays.of_tree(network, next(iter(wanted)) if wanted else None)
+    if vlan is not None:
+        wanted = chosen_vlans(network, vlan)
+        vids = list(wanted or ())
+        if len(vids) == 1:
+            return overlays.of_vlan(network, vids[0])
+        return overlays.of_vlans(network, wanted, f"VLANs {wanted}") if wanted else overlays.usual(network)
+    if segment is not None:
+        from inkov.proof.stations import segment_named
+
+        found = segment_named(network, segment)
+        return overlays.of_vlans(network, found.vlans, f"segment {segment} ({found.vlans})")
+    if claim is not None:
+        return _of_claim(network, claim)
+    if changes is not None:
+        from inkov.formats import change_file
+        from inkov.forwarding.network import Network as Made
+
+        document, lines, reading = change_file.read(changes)
+        after = network.campus
+        for step in change_file.steps(document, lines, network.campus, reading):
+            after = step.done(after)
+        return overlays.of_change(network, network.campus, Made(after), document.name)
+    return overlays.usual(network)
+
+
+def _of_claim(network: Network, text: str) -> Overlay:
+    from inkov.proof.prove import Prover
+    from inkov.proof.sentences import parse_claim
+    from inkov.views import overlays
+
+    stated = {c.name: c for c in network.campus.claims}
+    if text in stated:
+        claim = stated[text]
+    elif text.split(maxsplit=1)[0] in {"apart", "together", "only"}:
+        claim = parse_claim(text, network)
+    else:
+        raise BadInput([Problem(Source("--claim"), f"there is no claim {text!r}{nearest(text, stated)}")])
+    return overlays.of_claim(network, claim, Prover(network).decide(claim))
