@@ -34,6 +34,7 @@ MOST: Final = 60
 
 _NAME, _LABEL, _LINE = 30, 26, 34
 _FEWEST = 3
+_FAR_TOO_MANY = 150
 _STUBS = 8
 
 
@@ -103,30 +104,65 @@ def around(network: Network, centre: str, hops: int) -> frozenset[str]:
 
 
 def _folded(names: Sequence[str], links: Sequence[Link], most: int, keep: frozenset[str]) -> list[_Group]:
-    """Returns the boxes: while there are too many, those that hang alike on the same others become one."""
-    groups = {n: _Group(n, [n]) for n in names}
-    home = {n: n for n in names}
-    while len(groups) > most:
-        near: dict[str, set[str]] = {n: set() for n in groups}
-        for link in links:
-            a, b = home[link.a.switch], home[link.b.switch]
+    """Returns the boxes: while there are too many, those that hang alike become one, then what hangs below one joins it."""
+    folding = _Folding(names, links, keep)
+    if len(folding.groups) > most:
+        folding.join_alike()
+    if len(folding.groups) > most:
+        folding.take_in()
+    while len(folding.groups) > max(most, _FAR_TOO_MANY) and (folding.join_alike() or folding.take_in()):
+        pass
+    return sorted(folding.groups.values(), key=lambda g: natural(g.name))
+
+
+class _Folding:
+    """Boxes that become fewer."""
+
+    def __init__(self, names: Sequence[str], links: Sequence[Link], keep: frozenset[str]) -> None:
+        self.groups = {n: _Group(n, [n]) for n in names}
+        self.home = {n: n for n in names}
+        self.links, self.keep = links, keep
+
+    def _near(self) -> dict[str, set[str]]:
+        near: dict[str, set[str]] = {n: set() for n in self.groups}
+        for link in self.links:
+            a, b = self.home[link.a.switch], self.home[link.b.switch]
             if a != b:
                 near[a].add(b)
                 near[b].add(a)
+        return near
+
+    def _merge(self, first: str, others: Iterable[str]) -> None:
+        members = [m for n in (first, *others) for m in self.groups[n].members]
+        for n in others:
+            del self.groups[n]
+        self.groups[first] = _Group(first, members)
+        self.home |= dict.fromkeys(members, first)
+
+    def join_alike(self) -> bool:
+        """Makes one box of leaves that hang on the same one or two others; tells whether there were any."""
+        near = self._near()
         alike: dict[frozenset[str], list[str]] = defaultdict(list)
-        for n in groups:
-            if len(near[n]) in {1, 2} and all(len(near[o]) > len(near[n]) for o in near[n]) and n not in keep:
+        for n in self.groups:
+            if len(near[n]) in {1, 2} and all(len(near[o]) > len(near[n]) for o in near[n]) and n not in self.keep:
                 alike[frozenset(near[n])].append(n)
         folds = [some for some in alike.values() if len(some) >= _FEWEST]
-        if not folds:
-            break
         for some in folds:
-            members = [m for n in some for m in groups[n].members]
-            for n in some:
-                del groups[n]
-            groups[some[0]] = _Group(some[0], members)
-            home |= dict.fromkeys(members, some[0])
-    return sorted(groups.values(), key=lambda g: natural(g.name))
+            self._merge(some[0], some[1:])
+        return bool(folds)
+
+    def take_in(self) -> bool:
+        """Makes one box of each that has but leaves below it, with these; tells whether there were any."""
+        near = self._near()
+        leaves = {n for n in self.groups if len(near[n]) == 1 and n not in self.keep}
+        folds = {
+            n: sorted(near[n] & leaves, key=natural)
+            for n in self.groups
+            if n not in leaves and near[n] & leaves and len(near[n] - leaves) in {1, 2}
+        }
+        for n, below in folds.items():
+            self._merge(n, below)
+        return bool(folds)
 
 
 class _Drawing:
