@@ -17,6 +17,7 @@ from inkov import __version__
 from inkov.cli.auditing import audit, draft, report
 from inkov.cli.changing import drift, mend, rehearse
 from inkov.cli.drawing import map_
+from inkov.cli.drawing import report as hand_over
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
@@ -126,6 +127,7 @@ app.command(epilog="Example: inkov flood exports kelp-hall:12")(flood)
 
 
 app.command("map", epilog="Example: inkov map exports -o campus.svg --vlan 330")(reads_site(map_))
+app.command("report", epilog="Example: inkov report exports -o report.html --since HEAD~7")(reads_site(hand_over))
 app.command(epilog="Example: inkov sources exports")(reads_site(sources))
 app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))
 

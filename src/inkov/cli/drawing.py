@@ -1,4 +1,4 @@
-"""Commands that hand the campus over: the map."""
+"""Commands that hand the campus over: the map and the report."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from inkov.model.source import Source
 
 if TYPE_CHECKING:
     from inkov.forwarding.network import Network
+    from inkov.views.handover import Handover
     from inkov.views.maps import Overlay
 
 
@@ -118,3 +119,78 @@ def _of_claim(network: Network, text: str) -> Overlay:
     else:
         raise BadInput([Problem(Source("--claim"), f"there is no claim {text!r}{nearest(text, stated)}")])
     return overlays.of_claim(network, claim, Prover(network).decide(claim))
+
+
+def report(
+    site: SiteArgument = Path(),
+    output: Annotated[
+        Path,
+        typer.Option(
+            "-o", "--output", metavar="FILE", help="Where to write it: FILE.html, or FILE.xlsx for a workbook."
+        ),
+    ] = Path("report.html"),
+    since: Annotated[
+        str | None,
+        typer.Option(metavar="REV|FOLDER", help="Tell what changed since: a folder, a campus file, or a git revision."),
+    ] = None,
+    dated: Annotated[
+        bool, typer.Option("--dated", help="With the date of today; without, the same input gives the same file.")
+    ] = False,
+) -> None:
+    """Write one page to hand over: verdict, findings, claims, map, VLANs, links, devices, and what is not known.
+
+    The page has no reference outside of itself, works without script and prints. A workbook has the tables alone.
+    """
+    kind = output.suffix.lower()
+    if kind not in {".html", ".htm", ".xlsx"}:
+        raise typer.BadParameter(f"{output.name!r} does not end in .html or .xlsx", param_hint="-o")
+    network = load_network(site)
+    made = _handover(network, since, dated=dated)
+    from inkov.store.writing import write_bytes
+
+    if kind == ".xlsx":
+        from inkov.render.report_sheets import workbook
+
+        write_bytes(output, workbook(made))
+    else:
+        from inkov.render.report_html import html
+
+        write_bytes(output, html(made).encode("utf-8"))
+    sys.stdout.write(f"wrote {output.as_posix()}: {made.verdict[0]}\n")
+
+
+def _handover(network: Network, since: str | None, *, dated: bool) -> Handover:
+    from datetime import date
+
+    from inkov import __version__, api
+    from inkov.rules.catalogue import audited
+    from inkov.rules.choice import Choice
+    from inkov.store.documents import digest
+    from inkov.views.handover import InputRow, handover
+
+    campus = network.campus
+    found = audited(network, Choice(), catches=True)
+    inputs = [
+        InputRow(name, digest(Path(path)), Path(path).stat().st_size)
+        for name, path in sorted(campus.files.items())
+        if Path(path).is_file()
+    ]
+    drift = None
+    if since is not None:
+        from inkov.formats.revision import folder_of
+        from inkov.views.drifts import drift_view
+
+        with folder_of(since) as folder:
+            before = api.load(folder, strict=False)
+        drift = drift_view(before, campus, (since, "now"))
+    return handover(
+        network,
+        found.findings,
+        api.prove(campus) if campus.claims else [],
+        inputs,
+        ("--since", since) if since else (),
+        __version__,
+        date.today().isoformat() if dated else "",  # noqa: DTZ011 - the day where it is read
+        drift,
+        len(found.waived),
+    )
