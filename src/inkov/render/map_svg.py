@@ -9,7 +9,7 @@ from markupsafe import Markup, escape
 
 from inkov.render.page import clean
 from inkov.views.handover import Overlaid
-from inkov.views.picture import ISLAND, LABEL_SIZE, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
+from inkov.views.picture import LABEL_SIZE, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
 
 _MARGIN: Final = 12.0
 STYLE: Final = """
@@ -20,6 +20,7 @@ STYLE: Final = """
 .map .blocked{stroke:#6b4d97;stroke-dasharray:6 3}
 .map .unknown{stroke-dasharray:2 2}.map .faint{stroke:#9aa5b1}
 .map .ov{display:none}
+.map .loud{fill:#b42318;font-weight:700}
 """
 _CARRIES: Final = "stroke:#0b7a75;stroke-width:2.2;stroke-dasharray:none"
 _LOST: Final = "stroke:#b42318;stroke-width:2;stroke-dasharray:1.5 2.5"
@@ -52,8 +53,9 @@ def rules(overlays: Sequence[Overlaid]) -> str:
 
 
 def _rules(laid: Overlaid) -> Iterator[str]:
-    on = f"#o{laid.vlan}:checked~.map"
+    on = f".pick:has(#o{laid.vlan}:checked) .map"
     yield f"{on} path{{stroke:#c3cad2;stroke-width:.8;stroke-dasharray:none}}{on} rect{{fill:#fbfcfd;stroke:#c3cad2}}"
+    yield f"{on} .loud{{fill:#52606d;font-weight:400}}"
     yield f"{on} .g{laid.vlan}{{display:inline}}"
     for numbers, style in ((laid.carries, _CARRIES), (laid.lost, _LOST), (laid.blocked, _BLOCKED)):
         if numbers:
@@ -67,7 +69,7 @@ def _letters(picture: Picture, laid: Overlaid) -> str:
     for n, letter in laid.boxes:
         if letter:
             box = picture.boxes[n].box
-            x, y = box.x + box.width - ISLAND / 2 + _MARGIN, box.y + box.height / 2 + 3 + _MARGIN
+            x, y = box.x + box.width + _MARGIN, box.y + 3 + _MARGIN  # at the corner, where no text is
             texts.append(
                 f'<circle cx="{x:.1f}" cy="{y - 3:.1f}" r="7" fill="#fff" stroke="#0b7a75"/>'
                 f'<text x="{x:.1f}" y="{y:.1f}" font-size="9" font-weight="700" text-anchor="middle">{letter}</text>'
@@ -88,7 +90,7 @@ def _line(line: Line, number: int) -> str:
 
 
 def _label(label: Label, x: float, y: float, *, down: bool) -> str:
-    loud = ' font-weight="700" fill="#b42318"' if label.tone in {Tone.LOST, Tone.WAY} else ""
+    loud = ' class="loud"' if label.tone in {Tone.LOST, Tone.WAY} else ""
     anchor, at = ("end", y + 3) if down else ("start", y - 3)
     return (
         f'<text transform="translate({x + LABEL_SIZE + 0.6:.1f} {at:.1f}) rotate(-90)" font-size="{LABEL_SIZE:g}" '

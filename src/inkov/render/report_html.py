@@ -36,7 +36,7 @@ def html(report: Handover) -> str:
         r=report,
         style=Markup(style),
         script=Markup(script),
-        policy=policy,
+        policy=Markup(policy),
         svg=map_svg.svg(report.picture, report.overlays),
         data=Markup(_json(document("audit", report.audit))),
         panel=_panel,
@@ -98,5 +98,5 @@ def _port_rows(page: SwitchPage) -> Markup:
     for port in page.ports:
         cells = (port.port.partition(":")[2], port.mode, port.vlans, "" if port.native is None else str(port.native))
         more = ("on" if port.enabled else "off", port.faces, port.label, port.source)
-        rows.append("<tr>" + "".join(f"<td>{_safe(cell)}" for cell in (*cells, *more)) + "</tr>")
+        rows.append("<tr>" + "".join(f"<td>{_safe(cell)}</td>" for cell in (*cells, *more)) + "</tr>")
     return Markup("".join(rows))

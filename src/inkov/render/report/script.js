@@ -42,7 +42,7 @@ document.querySelectorAll("table[data-sort] thead th").forEach((head, column) =>
 function opened() {
   const name = decodeURIComponent(location.hash.slice(1)), at = name && document.getElementById(name);
   for (let e = at; e; e = e.parentElement) if (e.tagName === "DETAILS") e.open = true;
-  if (at) { const inner = at.querySelector("details"); if (inner && at.tagName === "ARTICLE") inner.open = true; at.scrollIntoView(); }
+  if (at) { const inner = at.querySelector("details"); if (inner && at.matches("article,.switch")) inner.open = true; at.scrollIntoView(); }
 }
 addEventListener("hashchange", opened);
 opened();
