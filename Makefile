@@ -7,7 +7,7 @@ PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
 
 .venv/inkov: pyproject.toml
 	$(PYTHON) -m venv .venv
-	$(PIP) --editable .
+	$(PIP) --editable '.[draw]'
 	touch $@
 
 .venv/ready: .venv/inkov
@@ -37,6 +37,7 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/proofs.py
 	$(BIN)/python benchmarks/commands.py
+	$(BIN)/python benchmarks/walks.py
 
 # Which changes to the heart of the program the tests would not notice; an hour or two.
 mutants: .venv/ready

@@ -1,6 +1,6 @@
 """Takes the pictures in docs/screenshots: each main command on the demo campus, in a real terminal window.
 
-Needs xvfb, xterm, imagemagick and fonts-dejavu-core (Debian packages).
+Needs xvfb, xterm, imagemagick, chromium and fonts-dejavu-core (Debian packages).
 """
 
 import os
@@ -20,7 +20,7 @@ COMMANDS = {
     "drift": "inkov drift mended as-found",
     "mend": "inkov mend as-found",
     "rehearse": "inkov rehearse mended --all-cuts",
-    "segments": "inkov prove as-found --grid",
+    "sources": "inkov sources as-found",
     "gateways": "inkov gateways as-found",
     "recheck": "inkov prove mended --certificate proofs >/dev/null; inkov recheck proofs/*.json mended",
     "rogue": "inkov ports as-found --rogue",
@@ -28,12 +28,10 @@ COMMANDS = {
     "vlans": "inkov vlans as-found",
     "ports": "inkov ports mended --switch kelp-hall-2 --switch watchtower-a",
     "trace": "inkov trace as-found rearing-tank seal-tank",
-    "grid": "inkov ports mended --grid --switch harbour-core --switch slipway",
     "flood": "inkov flood as-found kelp-hall-1:8",
     "explain": "inkov explain native/mismatch",
     "tree": "inkov tree as-found",
     "trim": "inkov trim as-found",
-    "mended": "inkov audit mended; inkov prove mended",
 }
 
 
@@ -71,11 +69,36 @@ def picture(name: str, command: str, folder: Path) -> None:
     window.wait()
 
 
+CHROMIUM = ("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking")
+
+
+def drawing(folder: Path) -> None:
+    """Draws the map of the demo with a VLAN in parts laid over it."""
+    inkov = Path(sys.executable).parent / "inkov"
+    made = folder / "map.png"
+    subprocess.run([inkov, "map", folder / "quillfin" / "as-found", "-o", made, "--vlan", "340"], check=True)
+    subprocess.run(["convert", made, "-resize", "1280x", "-colors", "64", str(SHOTS / "map.png")], check=True)
+
+
+def page(folder: Path) -> None:
+    """Writes the report of the demo and takes the top of it in a browser."""
+    inkov = Path(sys.executable).parent / "inkov"
+    made, shot = folder / "report.html", folder / "report.png"
+    subprocess.run([inkov, "report", folder / "quillfin" / "as-found", "-o", made], check=True, stdout=subprocess.DEVNULL)
+    profile = f"--user-data-dir={folder / 'profile'}"
+    command = [*CHROMIUM, profile, "--hide-scrollbars", "--window-size=1280,800", f"--screenshot={shot}", f"file://{made}"]
+    subprocess.run(command, check=True, stderr=subprocess.DEVNULL)
+    subprocess.run(["convert", shot, "-colors", "64", str(SHOTS / "report.png")], check=True)
+
+
+DRAWN = {"map": drawing, "report": page}
+
+
 def main() -> None:
-    missing = [p for p in ("Xvfb", "xterm", "import") if shutil.which(p) is None]
+    missing = [p for p in ("Xvfb", "xterm", "import", "chromium") if shutil.which(p) is None]
     if missing:
-        sys.exit(f"missing: {', '.join(missing)}; install xvfb, xterm and imagemagick")
-    wanted = sys.argv[1:] or list(COMMANDS)
+        sys.exit(f"missing: {', '.join(missing)}; install xvfb, xterm, imagemagick and chromium")
+    wanted = sys.argv[1:] or [*COMMANDS, *DRAWN]
     server = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
         time.sleep(1)
@@ -84,7 +107,10 @@ def main() -> None:
             inkov = Path(sys.executable).with_name("inkov")
             subprocess.run([inkov, "demo", folder / "quillfin"], check=True, capture_output=True)
             for name in wanted:
-                picture(name, COMMANDS[name], folder)
+                if name in DRAWN:
+                    DRAWN[name](folder)
+                else:
+                    picture(name, COMMANDS[name], folder)
     finally:
         server.terminate()
 

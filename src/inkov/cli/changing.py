@@ -10,6 +10,8 @@ import typer
 
 from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, load_network
 from inkov.cli.output import Exit, Format, Progress, emit, put
+from inkov.model.errors import Problem, nearest
+from inkov.model.source import Source
 
 
 class DriftFormat(StrEnum):
@@ -19,6 +21,8 @@ class DriftFormat(StrEnum):
     JSON = "json"
     MD = "md"
     JUNIT = "junit"
+    PNG = "png"
+    SVG = "svg"
 
 
 def drift(
@@ -29,8 +33,18 @@ def drift(
     saved: Annotated[
         bool, typer.Option("--saved", help="Compare what the switches have saved with what they run.")
     ] = False,
+    last: Annotated[
+        int,
+        typer.Option(
+            "--log", metavar="N", min=0, max=1000, help="Of one campus, its last N revisions in git, a line each."
+        ),
+    ] = 0,
+    claim: Annotated[str, typer.Option(metavar="NAME", help="With --log: which revision broke this claim.")] = "",
     result_format: Annotated[
-        DriftFormat, typer.Option("--format", help="Text for people, the others for programs and merge requests.")
+        DriftFormat,
+        typer.Option(
+            "--format", help="Text for people, the others for programs and merge requests; png and svg of --log."
+        ),
     ] = DriftFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -38,6 +52,11 @@ def drift(
 
     Exits 1 when anything but text, such as a label, changed.
     """
+    if last:
+        _over_revisions(before, last, claim, result_format, output, more=bool(after) or saved)
+        return
+    if claim or result_format in _FIGURES:
+        raise typer.BadParameter("--claim and figures belong to --log")
     from inkov import api
     from inkov.formats.revision import folder_of
 
@@ -59,6 +78,44 @@ def drift(
         emit("drift", result_format, output, view, drift_text)
     if any(not c.silent for c in view.changes):
         raise typer.Exit(Exit.FOUND)
+
+
+_FIGURES = frozenset({DriftFormat.PNG, DriftFormat.SVG})
+
+
+def _over_revisions(
+    site: str, last: int, claim: str, result_format: DriftFormat, output: Path | None, *, more: bool
+) -> None:
+    """Shows the last revisions of a campus with what each opened, closed and turned."""
+    if more or result_format in {DriftFormat.MD, DriftFormat.JUNIT}:
+        raise typer.BadParameter("--log takes one campus, and text, json, png or svg")
+    if result_format in _FIGURES and output is None:
+        raise typer.BadParameter("a figure goes to a file; name it with -o")
+    from inkov import api
+    from inkov.formats.revision import folder_of, inside, log
+    from inkov.model.errors import BadInput
+    from inkov.render.trend_text import trend_figure, trend_text
+    from inkov.store.writing import write_bytes
+    from inkov.views.trends import State, trend_view
+
+    states: list[State] = []
+    revisions = log(site, last)
+    progress = Progress("reading", "revisions")
+    for n, (name, date, subject) in enumerate(revisions, 1):
+        try:
+            with folder_of(f"{name}:{inside(site)}") as folder:
+                states.append(State(name, date, subject, api.load(folder, strict=False)))
+        except BadInput as exc:
+            states.append(State(name, date, subject, None, str(exc.problems[0].what)))
+        progress(n, len(revisions))
+    known = {c.name: None for s in states if s.campus for c in s.campus.claims}
+    if claim and claim not in known:
+        raise BadInput([Problem(Source("--claim"), f"no revision has a claim {claim!r}{nearest(claim, known)}")])
+    view = trend_view(states, claim)
+    if result_format in _FIGURES and output is not None:
+        write_bytes(output, trend_figure(view, result_format.value))
+        return
+    emit("trend", result_format, output, view, trend_text)
 
 
 def rehearse(

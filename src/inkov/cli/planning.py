@@ -80,14 +80,23 @@ def trim(
 def _apply(site: Path, advice: Trim, planned: list[Path], style: ListStyle, folder: Path) -> None:
     """Writes the trimmed site, and says so on the error stream, where it does not mix with the result."""
     from inkov import api
+    from inkov.formats.rewrite import settable
+    from inkov.render.page import plural
 
     exact = style is ListStyle.EXACT
     used = VlanSet.from_mask(advice.network.used)
-    known = api.load(site).switches if planned else advice.network.switches
+    campus = api.load(site) if planned else advice.network.campus
+    known = campus.switches
     lists = {
         ref: some.exact if exact or not used - some else f"all but {(used - some).exact}"
         for ref, some in advice.lists.items()
         if ref.switch in known
     }
-    changed = api.apply_trim(site, lists, folder)
+    refs, told = settable(campus, lists)
+    changed = api.apply_trim(site, {ref: lists[ref] for ref in refs}, folder)
+    if told:
+        complain(
+            f"not set: {plural(len(lists) - len(refs), 'list')} in what devices told ({', '.join(told[:4])}{' …' if told[4:] else ''})"
+        )
+    lists = {ref: lists[ref] for ref in refs}
     complain(f"wrote {folder.as_posix()}: {len(lists)} lists in {len(changed)} files set; no station loses reach")

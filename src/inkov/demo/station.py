@@ -8,6 +8,7 @@ from importlib.resources.abc import Traversable
 from pathlib import Path
 from typing import Any
 
+from inkov.demo.sources import rewritten
 from inkov.formats.reading import Reading
 from inkov.formats.yamltext import load
 from inkov.model.errors import BadInput, Problem
@@ -23,12 +24,16 @@ def faults() -> list[dict[str, Any]]:
 
 def mended() -> dict[str, str]:
     """Returns the files of the station put right: relative path to content."""
+    return rewritten(_truth())
+
+
+def _truth() -> dict[str, str]:
     return dict(_texts(files("inkov.demo") / "quillfin", ""))
 
 
 def as_found(names: Collection[str] | None = None) -> dict[str, str]:
     """Returns the files of the station with its faults; all of them, or only those named."""
-    content = mended()
+    content = _truth()
     for fault in faults():
         if names is not None and fault["name"] not in names:
             continue
@@ -37,7 +42,7 @@ def as_found(names: Collection[str] | None = None) -> dict[str, str]:
             if text.count(edit["mended"]) != 1:
                 raise ValueError(f"{fault['name']}: the mended text is not in {edit['file']} exactly once")
             content[edit["file"]] = text.replace(edit["mended"], edit["found"] or "")
-    return content
+    return rewritten(content)
 
 
 def _texts(folder: Traversable, base: str) -> Iterator[tuple[str, str]]:

@@ -86,7 +86,9 @@ class _Document:
         if not components:
             component = _Component({}, {}, self, only=True)
             switch = component.switch(name or fallback_name, heard, chassis)
-            yield Entry(switch, named=bool(name), standing=PART if not self.interfaces else WHOLE, short=("no bridge",))
+            yield Entry(
+                switch, named=bool(name), standing=PART if not self.interfaces else WHOLE, short=("holds no bridge",)
+            )
             return
         for bridge, c in components:
             component = _Component(bridge, c, self, only=len(components) == 1)
@@ -160,9 +162,11 @@ class _Component:
         observed = self._in_force()
         if not entries and not observed:
             self.all_doubtful = True
-            self.short.append("which VLANs ports are members of")
+            self.short.append("does not tell which VLANs ports are members of")
         elif self.all_doubtful and not observed:
-            self.short.append("which interface a port-ref is: port-number is state, and not in this document")
+            self.short.append(
+                "does not tell which interface a port-ref is: port-number is state, and not in this document"
+            )
         self.all_doubtful = self.all_doubtful and not observed
         self.doubtful |= {n for n in self.names if self.tagged[n] & self.untagged[n]}
 
@@ -223,7 +227,7 @@ class _Component:
     def _vlans(self) -> dict[Vid, Vlan] | None:
         vids = self.table.keys() | VlanSet.from_mask(self.registered)
         if not vids:
-            self.short.append("no VLAN table")
+            self.short.append("does not tell which VLANs there are")
             return None
         return {v: Vlan(v, text_of(self.table.get(v, {}), "name")) for v in sorted(vids)}
 

@@ -48,12 +48,44 @@ def folder_of(text: str) -> Iterator[Path]:
             target.write_bytes(_git("cat-file", "blob", tree) or b"")
         else:
             target.mkdir()
-            packed = _git("archive", "--format=tar", tree)
+            top = (_git("rev-parse", "--show-toplevel") or b".").decode().strip()  # from elsewhere it packs less
+            packed = _git("-C", top or ".", "archive", "--format=tar", tree)
             if packed is None:
                 raise _problem(text, "cannot be read by git")
             with tarfile.open(fileobj=io.BytesIO(packed)) as tar:
                 tar.extractall(target, filter="data")
         yield target
+
+
+def log(site: str, most: int) -> list[tuple[str, str, str]]:
+    """Returns the last revisions that touched a folder or file, the oldest first: (hash, date, subject).
+
+    Args:
+        site: inside of the repository one is in.
+        most: how many.
+
+    Raises:
+        BadInput: there is no such path, no repository, no revision of it, or no git.
+    """
+    path = Path(site)
+    if not path.exists():
+        raise _problem(site, "there is no such file or folder")
+    told = _git("log", f"-{most}", "--format=%h%x00%cs%x00%s", "--", path.resolve().as_posix())
+    if told is None:
+        raise _problem(site, "is not in a git repository")
+    rows = [line.split("\0") for line in told.decode("utf-8", "replace").splitlines()]
+    found = [(r[0], r[1], r[2]) for r in rows if len(r) == 3]
+    if not found:
+        raise _problem(site, "no revision holds it")
+    return found[::-1]
+
+
+def inside(site: str) -> str:
+    """Returns how revisions call a path: from where one is, with a dot for that itself."""
+    prefix = (_git("rev-parse", "--show-toplevel") or b"").decode().strip()
+    here = (_git("rev-parse", "--show-prefix") or b"").decode().strip()
+    own = Path(site).resolve().as_posix().removeprefix(prefix).strip("/")
+    return own.removeprefix(here.strip("/")).strip("/") if here else own
 
 
 def _git(*args: str) -> bytes | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path, PurePosixPath
 
 from inkov.formats.edits import CannotEdit
@@ -13,10 +13,32 @@ from inkov.formats.text import encoding
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
 from inkov.model.names import PortRef
+from inkov.model.settings import Setting
 from inkov.model.source import Source
 
 Check = Callable[[Path], None]
 """Called with the folder before it gets its name; raises BadInput when it is not to stay."""
+
+
+def settable(campus: Campus, refs: Iterable[PortRef]) -> tuple[list[PortRef], list[str]]:
+    """Parts ports by whether their lists stand in files that can be edited, or in what devices told of themselves.
+
+    Returns:
+        The ports of the first kind, and the names of the files of the second.
+    """
+    homes = {ref: file_of(campus, ref) for ref in refs}
+    known = {f for f in set(homes.values()) if _editable(Path(campus.files[f]))}
+    return [r for r, f in homes.items() if f in known], sorted({f for f in homes.values() if f not in known})
+
+
+def _editable(path: Path) -> bool:
+    chosen = format_of(path.read_bytes()) if path.is_file() else None
+    return chosen is not None and chosen.edit is not None
+
+
+def file_of(campus: Campus, ref: PortRef) -> str:
+    """Returns the name of the file that has the allowed list of a port."""
+    return campus.switches[ref.switch].ports[ref.port].origin.of(Setting.ALLOWED).file
 
 
 def rewrite(
@@ -39,7 +61,7 @@ def rewrite(
     """
     edits: dict[str, dict[str, str]] = {}
     for ref, said in lists.items():
-        edits.setdefault(campus.switches[ref.switch].origin.file, {})[ref.port] = said
+        edits.setdefault(file_of(campus, ref), {})[ref.port] = said
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise _problem(folder.as_posix(), "is there already; name a new folder")
     outside = [name for name in files if PurePosixPath(name).is_absolute() or ".." in PurePosixPath(name).parts]

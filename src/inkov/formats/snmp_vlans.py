@@ -58,12 +58,12 @@ class VlanTables:
                 found[v] = _vlan(v, "", True)
                 self.lines[v] = self.walk.line("dot1qVlanCurrentEgressPorts", (mark, v)) or 1
         if not found:
-            self.walk.untold.append("no VLAN table")
+            self.walk.untold.append("which VLANs there are")
             return None
         said = self.walk.number("dot1qNumVlans")
         told_on = self.walk.tables["dot1qPvid"]  # which a walk comes to after the table
         if self.walk.cut and not told_on and (said is None or len(found) < said):
-            self.walk.untold.append("a VLAN table, as the walk was cut in it")
+            self.walk.untold.append("which VLANs there are, as it was cut in the table")
             return None
         return {v: found[v] for v in sorted(found)}
 

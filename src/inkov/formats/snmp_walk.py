@@ -87,7 +87,7 @@ class Walk(Tables):
         for trouble in self.trouble:
             seen.setdefault(trouble.what, trouble.line)
         yield from (f"line {line}: {what}" for what, line in list(seen.items())[:_MOST_TROUBLES])
-        yield from self.untold
+        yield from (f"does not tell {what}" for what in dict.fromkeys(self.untold))
 
     # -- the switch ------------------------------------------------------------------------------------
 
@@ -139,7 +139,7 @@ class Walk(Tables):
                 break
             found[name] = self._port(i, name, bridged, lags.get(i), is_lag=is_lag)
         if not self.names and bridged:
-            self.untold.append("names of ports; they go by the number of their interface")
+            self.untold.append("the names of ports; they go by the number of their interface")
         for lag in {n for n in lags.values() if n not in self.names}:
             self.reading.note(f"interface {lag} bundles ports and has no name; they count as single ports")
         members: dict[str, list[str]] = defaultdict(list)
@@ -292,8 +292,8 @@ class Walk(Tables):
             shown = ", ".join(sorted(loose)[:4])
             self.reading.note(f"the VLAN of {shown} is not stated; a walk does not tell")
         told = bool(self.tables["ipAdEntIfIndex"] or self.tables["ipAddressIfIndex"])
-        if not told:
-            self.untold.append("its addresses")
+        if not told and self.number("ipForwarding") != 2:
+            self.untold.append("which addresses it has")
         return tuple(found), told and len(loose) < 2
 
     def _addresses(self) -> Iterator[tuple[Address, int, int]]:

@@ -51,6 +51,7 @@ DOCUMENTS = {
     "trace": Document("views.traces", ("TraceView",)),
     "sources": Document("views.sources", ("SourcesView",)),
     "drift": Document("views.drifts", ("DriftView",)),
+    "trend": Document("views.trends", ("TrendView",)),
     "change": Document("formats.change_file", ("ChangeDocument",), written=False),
     "rehearse": Document("views.rehearsals", ("RehearsalView",)),
     "mend": Document("views.mends", ("MendView",)),

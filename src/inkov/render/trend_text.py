@@ -1,0 +1,112 @@
+"""A campus over its revisions as text, and as a figure."""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING, Any, Final
+
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+from inkov.render.page import clean, spaced, table, words
+from inkov.render.text import Block, Text
+from inkov.views.trends import TrendRow, TrendView
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+_TONES: Final = {
+    "breach": ("#9f1239", ""),
+    "outage": ("#d97706", "//"),
+    "risk": ("#e5c07b", ".."),
+    "tidy": ("#cbd5e1", ""),
+}
+
+
+def trend_text(view: TrendView) -> Block:
+    """Returns a line a revision, the newest first."""
+    rows = [_row(r) for r in reversed(view.rows)]
+    heads = ("revision", "date", "breach", "outage", "risk", "tidy", "new", "gone", "what turned")
+    made: list[Block] = [table(heads, rows, right=[2, 3, 4, 5, 6, 7], whole=[0, 1])]
+    if view.claim:
+        said = (
+            f"'{view.claim}' no longer holds since {view.broke}"
+            if view.broke
+            else f"'{view.claim}' holds, or never did"
+        )
+        made.append(words(said, "bold"))
+    return spaced(made)
+
+
+def _row(row: TrendRow) -> tuple[Text, ...]:
+    if row.why:
+        return (words(row.revision), Text(row.date), *[Text("-")] * 6, words(f"not read: {row.why}"))
+    counts = [Text(str(n)) for n in row.counts.values()]
+    said = "; ".join(row.turned) or row.subject
+    return (words(row.revision), Text(row.date), *counts, Text(str(row.opened)), Text(str(row.closed)), words(said))
+
+
+def trend_figure(view: TrendView, kind: str) -> bytes:
+    """Returns a figure: findings by severity, revision by revision, and the claims below them.
+
+    Raises:
+        BadInput: what draws is not installed.
+    """
+    try:
+        import matplotlib as mpl
+        from matplotlib.figure import Figure
+    except ImportError:
+        what = "drawing needs Matplotlib: pip install 'inkov[draw]'"
+        raise BadInput([Problem(Source("drift"), what)]) from None
+
+    settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "inkov", "font.family": "DejaVu Sans", "font.size": 8}
+    rows = [r for r in view.rows if not r.why]
+    names = list(dict.fromkeys(name for r in rows for name in r.claims))[:20]
+    with mpl.rc_context(settings):
+        figure = Figure(figsize=(max(6.0, 0.42 * len(rows) + 3), 3.2 + 0.22 * len(names)), facecolor="white")
+        upper, lower = figure.subplots(2, 1, sharex=True, height_ratios=[3, max(0.3, 0.22 * len(names))])
+        _bars(upper, rows)
+        _claims(lower, rows, names)
+        upper.set_title(clean(view.campus), loc="left", parse_math=False)
+        figure.tight_layout()
+        made = io.BytesIO()
+        metadata: Any = {"png": {"Software": None}, "svg": {"Date": None, "Creator": "Inkov"}}[kind]
+        figure.savefig(made, format=kind, dpi=130, metadata=metadata)
+    return made.getvalue()
+
+
+def _bars(axes: Axes, rows: list[TrendRow]) -> None:
+    below = [0.0] * len(rows)
+    for severity, (color, hatch) in _TONES.items():
+        heights = [float(r.counts.get(severity, 0)) for r in rows]
+        axes.bar(
+            range(len(rows)),
+            heights,
+            bottom=below,
+            color=color,
+            hatch=hatch,
+            edgecolor="#333",
+            linewidth=0.5,
+            label=severity,
+        )
+        below = [a + b for a, b in zip(below, heights, strict=True)]
+    axes.set_ylabel("findings")
+    axes.legend(ncols=4, frameon=False, loc="upper left", bbox_to_anchor=(0, 1.02))
+    axes.set_ylim(0, max([*below, 1.0]) * 1.25)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+
+
+def _claims(axes: Axes, rows: list[TrendRow], names: list[str]) -> None:
+    signs = {"proved": ("o", "#0b6b45"), "broken": ("X", "#9f1239"), "cannot tell": ("$?$", "#7c4a03")}
+    for verdict, (marker, color) in signs.items():
+        spots = [(x, y) for x, r in enumerate(rows) for y, n in enumerate(names) if r.claims.get(n) == verdict]
+        if spots:
+            across, down = [x for x, _ in spots], [y for _, y in spots]
+            axes.scatter(across, down, marker=marker, color=color, s=30, label=verdict)
+    axes.set_yticks(range(len(names)), [clean(n)[:40] for n in names], parse_math=False)
+    axes.set_xticks(range(len(rows)), [clean(r.revision) for r in rows], rotation=90, parse_math=False)
+    axes.set_ylim(len(names) - 0.4, -0.6)
+    if names:
+        axes.legend(ncols=3, frameon=False, loc="upper left", bbox_to_anchor=(0, -0.45))
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)

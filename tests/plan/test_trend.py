@@ -1,0 +1,115 @@
+"""`drift --log`: the last revisions of a campus, what each opened and closed, and which one broke a claim."""
+
+import io
+import json
+import shutil
+import subprocess
+
+import pytest
+from PIL import Image
+
+from conftest import run_inkov
+
+NAME = "card data stays apart"
+
+
+@pytest.fixture(scope="module")
+def repository(quillfin, tmp_path_factory):
+    """Five revisions: well; natives wrong at the pier; a VLAN gone; half an edit; the edit undone."""
+    folder = tmp_path_factory.mktemp("trend")
+    found, site = quillfin / "as-found", folder / "site"
+
+    def git(*args):
+        subprocess.run(
+            ["git", "-c", "user.email=a@example", "-c", "user.name=a", *args],
+            cwd=folder,
+            check=True,
+            capture_output=True,
+        )
+
+    def commit(subject, *names):
+        for name in names:
+            shutil.copy(found / name, site / name)
+        git("add", "-A")
+        git("commit", "-qm", subject)
+
+    if shutil.which("git") is None:
+        pytest.skip("git is not installed here: no revision was read")
+    shutil.copytree(quillfin / "mended", site)
+    git("init", "-q", ".")
+    commit("all well")
+    commit("natives", "switches/visitor-pier.yaml", "exports/watchtower-a.json")
+    commit("tidied", "switches/kelp-hall-2.yaml")
+    (site / "switches" / "crane.yaml").write_text("x: [")
+    commit("half an edit")
+    shutil.copy(quillfin / "mended" / "switches" / "crane.yaml", site / "switches" / "crane.yaml")
+    commit("undone")
+    return folder
+
+
+def rows(done):
+    assert done.code == 0, done.err
+    return json.loads(done.out)["rows"]
+
+
+def test_each_revision_tells_what_it_opened_closed_and_turned(repository):
+    found = rows(run_inkov("drift", "site", "--log", "10", "--format", "json", cwd=repository))
+    assert [r["subject"] for r in found] == ["all well", "natives", "tidied", "half an edit", "undone"]
+    assert [sum(r["counts"].values()) for r in found][:3] == [0, 6, 9]
+    assert [(r["opened"], r["closed"]) for r in found][:3] == [(0, 0), (6, 0), (3, 0)]
+    assert f"{NAME}: proved → broken" in found[1]["turned"]
+    assert found[2]["turned"] == ["patient records are one: proved → broken"]
+    assert [r["oldest"] for r in found] == [0, 0, 1, 2, 3]
+
+
+def test_the_revision_that_broke_a_claim_is_named(repository):
+    done = run_inkov("drift", "site", "--log", "10", "--claim", NAME, cwd=repository)
+    broke = json.loads(
+        run_inkov("drift", "site", "--log", "10", "--claim", NAME, "--format", "json", cwd=repository).out
+    )["broke"]
+    log = subprocess.run(
+        ["git", "log", "--format=%h %s"], cwd=repository, check=True, capture_output=True, text=True
+    ).stdout
+    assert f"{broke} natives" in log.splitlines()
+    assert done.out.splitlines()[-1] == f"'{NAME}' no longer holds since {broke}"
+
+
+def test_from_within_the_folder_it_is_the_same(repository):
+    outside = rows(run_inkov("drift", "site", "--log", "3", "--format", "json", cwd=repository))
+    assert rows(run_inkov("drift", ".", "--log", "3", "--format", "json", cwd=repository / "site")) == outside
+
+
+@pytest.mark.parametrize("kind", ["png", "svg"])
+def test_the_figure_is_the_same_twice(repository, tmp_path, kind):
+    made = []
+    for n in range(2):
+        out = tmp_path / f"{n}.{kind}"
+        assert run_inkov("drift", "site", "--log", "5", "--format", kind, "-o", out, cwd=repository).code == 0
+        made.append(out.read_bytes())
+    assert made[0] == made[1]
+    if kind == "png":
+        assert Image.open(io.BytesIO(made[0])).size[0] > 600
+    else:
+        assert NAME in made[0].decode()
+
+
+@pytest.mark.parametrize(
+    ("args", "said"),
+    [
+        (("nowhere", "--log", "3"), "nowhere: there is no such file or folder"),
+        (("site", "--log", "3", "--claim", "card data stays apar"), f"did you mean '{NAME}'?"),
+        (("site", "--log", "3", "--format", "png"), "a figure goes to a file; name it with -o"),
+        (("site", "HEAD", "--log", "3"), "--log takes one campus"),
+        (("site", "site", "--claim", NAME), "--claim and figures belong to --log"),
+    ],
+)
+def test_what_cannot_be_told_is_said(repository, args, said):
+    done = run_inkov("drift", *args, cwd=repository)
+    assert done.code == 2
+    assert said in " ".join(done.err.split())
+
+
+def test_a_folder_outside_of_git_is_an_error(quillfin, tmp_path):
+    shutil.copytree(quillfin / "mended", tmp_path / "site")
+    done = run_inkov("drift", "site", "--log", "3", cwd=tmp_path, GIT_CEILING_DIRECTORIES=str(tmp_path.parent))
+    assert (done.code, done.err) == (2, "site: is not in a git repository\n")
