@@ -1,6 +1,7 @@
 """Each command, run as users run it: what it prints, in text and JSON, and its exit code."""
 
 import json
+import re
 from pathlib import Path
 
 import jsonschema
@@ -101,7 +102,8 @@ def test_prove_gives_the_reason_a_claim_holds(quillfin):
         "no state of the trees and no failure changes that for frames, as they only take ways away; the gateways that hear them "
         "are on watchtower-b, visitor-pier: past their filters and along their routes no packet gets from one to another, as "
         "gateways and routes stand today.",
-        "  Rests on  nothing that is not stated",
+        "  Rests on  1 assumption",
+        "  Assumed   switches without a VLAN table relay every VLAN their ports allow: plankton-lab",
     ]
 
 
@@ -116,7 +118,7 @@ boat-store:u1  ───  watchtower-b:a4  trunk = trunk  990 = 990  none     0 
     )
     shown = on_screen(*args, columns=100, cwd=quillfin)
     assert (
-        "boat-store:u1 - watchtower-b:a4\n  360, 380 lost  not in the list of boat-store:u1  exports/boat-store.json u1: trunk-vlans"
+        "boat-store:u1 - watchtower-b:a4\n  360, 380 lost  not in the list of boat-store:u1  exports/boat-store.xml u1: trunk-vlans"
         in shown
     )
     assert "native: VLAN of untagged frames.  carries: VLANs that cross both ways." in shown
@@ -126,8 +128,8 @@ def test_vlans_shows_one_vlan_across_all_switches_with_islands(quillfin):
     args = ["vlans", "as-found", "--vlan", "330,430"]
     lines = [line.split() for line in on_screen(*args, columns=100, cwd=quillfin).splitlines()]
     assert lines[2][:4] == ["330", "vet-records", "11", "2"]
-    assert "".join(lines[2][4:]).replace("·", "") == "AaBa"
-    assert "".join(lines[3][4:]).replace("·", "") == "×"
+    assert "".join(lines[2][4:]).replace("·", "") == "Aa○Ba"
+    assert "".join(lines[3][4:]).replace("·", "") == "×○"
     assert [line for line in lines if line[-2:-1] in (["A"], ["B"])] == [["330", "A", "archive"], ["B", "seal-ward"]]
     row = run_inkov(*args, cwd=quillfin).out.splitlines()[1]
     assert row.endswith("A archive | B seal-ward")
@@ -151,8 +153,8 @@ def test_flood_of_one_port_and_with_a_tag(quillfin):
     assert {h["at"] for h in row["heard"]} == {f"archive:p{n}" for n in range(1, 7)} | {
         f"seal-ward:{n}" for n in range(10, 14)
     }
-    tagged = run_inkov("flood", "mended", "seal-ward:9", "--tag", "330", "--format", "json", cwd=quillfin)
-    assert json.loads(tagged.out)["rows"] == [{"from": ["seal-ward:9"], "heard": []}]
+    tagged = run_inkov("flood", "mended", "archive:p1", "--tag", "330", "--format", "json", cwd=quillfin)
+    assert json.loads(tagged.out)["rows"] == [{"from": ["archive:p1"], "heard": []}]
 
 
 @pytest.mark.parametrize(
@@ -251,10 +253,14 @@ def test_demo_is_idempotent_and_never_overwrites(inkov, tmp_path):
 def test_order_of_files_changes_nothing(quillfin, tmp_path):
     for i, path in enumerate(sorted((quillfin / "as-found").rglob("*.*"), reverse=True)):
         named = path.suffix == ".csv"
+        if path.name.endswith("-lldp.json"):  # which device it is of, its name alone tells
+            (tmp_path / path.name).write_bytes(path.read_bytes())
+            continue
         if path.name != "campus.yaml":
             (tmp_path / (path.name if named else f"{i:02}{path.suffix}")).write_bytes(path.read_bytes())
     campus = (quillfin / "as-found" / "campus.yaml").read_text()
-    (tmp_path / "campus.yaml").write_text(campus.replace("[switches/*.yaml, exports/*.json]", "['[0-9]*.*']"))
+    listed = re.search(r"switches: (\[.*?\])", campus)[1]
+    (tmp_path / "campus.yaml").write_text(campus.replace(listed, "['[0-9]*.*', '*-lldp.json']"))
 
     def places(folder):
         found = json.loads(run_inkov("audit", folder, "--format", "json").out)["findings"]
@@ -405,10 +411,13 @@ U in and out untagged   T in and out tagged   < enters only   > leaves only   ·
 def test_without_a_command_it_says_what_is_here_and_what_to_try(quillfin, tmp_path):
     ran = run_inkov(cwd=quillfin / "as-found")
     assert ran.code == 0
-    assert ran.out.startswith("28 files with switches here (8 OpenConfig JSON, 20 Inkov switch files), a campus file\n")
+    assert ran.out.startswith(
+        "31 files with switches here (3 OpenConfig JSON, 1 NETCONF XML, 1 IEEE 802.1Q data, 1 LLDP of a daemon, 1 OVSDB dumps, "
+        "18 Inkov switch files, 6 SNMP walks), a campus file\n"
+    )
     assert "inkov draft" not in ran.out
     bare = run_inkov(cwd=quillfin / "as-found" / "switches")
-    assert "20 files with switches here (20 Inkov switch files), no campus file" in bare.out
+    assert "18 files with switches here (18 Inkov switch files), no campus file" in bare.out
     assert "inkov draft -o campus.yaml" in bare.out
     nothing = run_inkov(cwd=tmp_path)
     assert nothing.code == 2

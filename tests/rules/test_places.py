@@ -37,6 +37,8 @@ def misplaced(folder):
     campus = inkov.load(folder)
     for switch in [*campus.switches.values(), *campus.saved.values()]:
         file = folder / switch.origin.file
+        if file.suffix in {".walk", ".xml"} or file.parent.name == "hosts" or '"ieee802' in file.read_text("utf-8"):
+            continue  # their places are in the tests of their formats
         if file.suffix == ".json":
             yield from ((None, None) for _ in placed_in_export(switch, file))
             continue

@@ -105,7 +105,7 @@ def content(path: Path, reading: Reading, *, asked_for: bool) -> tuple[bytes, Fo
     with path.open("rb") as file:
         data = file.read(_HEAD)
         binary = b"\0" in data and encoding(data)[1] == b""
-        if (not binary or registry.binary(data)) and state.st_size <= registry.MOST:
+        if (not binary or registry.binary(data)) and state.st_size <= registry.most(data):
             data += file.read()
     try:
         found = registry.binary(data) or registry.format_of(data.replace(b"\0", b"") if binary else data)

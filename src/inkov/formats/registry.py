@@ -98,7 +98,7 @@ FORMATS = (
     Format(
         "SNMP walks",
         frozenset({".snmpwalk", ".walk", ".snmprec"}),
-        64 * MEGABYTE,
+        512 * MEGABYTE,
         lambda data: snmp_text.looks_like_walk(data[:8192]),
         _walk,
         None,
@@ -123,9 +123,14 @@ FORMATS = (
     ),
 )
 ENDINGS = frozenset[str]().union(*(f.endings for f in FORMATS))
-MOST = max(f.most for f in FORMATS)
+MOST = 64 * MEGABYTE
 EXPECTED = f"{', '.join(f.name for f in FORMATS[:-1])} or {FORMATS[-1].name}"
 """The names of all formats, as a sentence lists them."""
+
+
+def most(head: bytes) -> int:
+    """Returns the size that a file may have which begins like this: walks of large devices are longer than all else."""
+    return max(MOST, *(f.most for f in FORMATS if f.most > MOST and f.recognise(head)), MOST)
 
 
 def binary(data: bytes) -> Format | None:

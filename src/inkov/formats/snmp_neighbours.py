@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
 from typing import Final
 
@@ -82,6 +82,10 @@ class _Ports:
         self.by_name = {n: i for i, n in walk.names.items()}
         for index, row in walk.tables["ifPhysAddress"].items():
             self.by_mac[str(row.value)].append(index[0])
+        aliases = Counter(str(r.value) for r in walk.tables["ifAlias"].values())
+        self.by_alias = {
+            str(r.value): i[0] for i, r in walk.tables["ifAlias"].items() if r.value and aliases[str(r.value)] == 1
+        }
         self.by_description = {str(r.value): i[0] for i, r in walk.tables["ifDescr"].items()}
 
     def of(self, number: int) -> str | None:
@@ -97,11 +101,12 @@ class _Ports:
             found = same[0] if len(same) == 1 else number if number in same else None
         else:
             found = self.by_name.get(text, self.by_description.get(text))
-            if found is None and subtype == _LOCAL and text.isdecimal() and len(text) < 10:
-                found = walk.ifindex_of.get(int(text))
+        described = walk.text("lldpLocPortDesc", index)
         if found is None:
-            described = walk.text("lldpLocPortDesc", index)
-            found = self.by_name.get(described, self.by_description.get(described))
+            found = self.by_name.get(described, self.by_description.get(described, self.by_alias.get(described)))
+        if found is None and subtype == _LOCAL and text.isdecimal() and len(text) < 10:
+            known = {i for i in (walk.ifindex_of.get(int(text)), int(text)) if i in walk.names}
+            found = known.pop() if len(known) == 1 else None
         if found is not None:
             return walk.names.get(found)
         return text if subtype == _BY_NAME and not walk.names else None

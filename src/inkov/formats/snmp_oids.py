@@ -55,7 +55,7 @@ class Finder:
             return None
         found = _numeric(oid) or _symbolic(oid)
         if found is None:
-            self.passed = oid.rpartition(b".")[0] + b"." if b"." in oid else b"\0"
+            self.passed = _left(oid)
             return None
         self.thing, index = found
         self.own = oid[: len(oid) - len(index)]
@@ -72,6 +72,25 @@ def _numeric(oid: bytes) -> tuple[Thing, bytes] | None:
         if thing is not None:
             return thing, b".".join(match[1].split(b".")[length + 1 :])
     return None
+
+
+_PREFIXES: Final = frozenset(
+    known[:at] for known in BY_OID for at in range(1, len(known) + 1) if at == len(known) or known[at] == "."
+)
+
+
+def _left(oid: bytes) -> bytes:
+    """Returns the start of an OID up to where it leaves the way to every object of use, so that its kin are passed over."""
+    match = _NUMERIC.match(oid)
+    if match is None:
+        return oid.rpartition(b".")[0] + b"." if b"." in oid else b"\0"
+    prefix, at = "1", match.start(1)
+    for part in match[1].split(b".")[1 : _MOST_PARTS + 1]:
+        prefix = f"{prefix}.{part.decode()}"
+        at += len(part) + 1
+        if prefix not in _PREFIXES:
+            break
+    return oid[:at] + b"." if at < len(oid) else oid.rpartition(b".")[0] + b"."
 
 
 def _symbolic(oid: bytes) -> tuple[Thing, bytes] | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 from functools import cached_property, lru_cache
+from itertools import pairwise
 from typing import Final, NamedTuple
 
 from inkov.formats.snmp_oids import Index, Trouble
@@ -12,6 +13,7 @@ from inkov.formats.snmp_tables import Tables
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
+_MOST_LISTED: Final = 4096
 _HEX_DIGITS: Final = frozenset(b"0123456789abcdefABCDEF")
 
 
@@ -87,10 +89,10 @@ class VlanTables:
         if octets not in self._lists:
             self._lists[octets] = frozenset(_ports_of(octets))
         ports = self._lists[octets]
-        highest = self._highest
-        if len(octets) > 1 and highest and max(ports, default=0) > highest and _HEX_DIGITS.issuperset(octets):
+        odd = _instead(octets) if self._highest and max(ports, default=0) > self._highest else ""
+        if odd:
             row = self.walk.tables[name][index]
-            self.walk.trouble.append(Trouble(f"{name} holds digits where a bitmap should be", row.line))
+            self.walk.trouble.append(Trouble(f"{name} holds {odd} where a bitmap should be", row.line))
             self.walk.cut = True
             return None
         return ports
@@ -128,6 +130,15 @@ class VlanTables:
         for p in egress:
             (found.untagged if p in plain else found.tagged)[p] |= 1 << vid
         return True
+
+
+def _instead(octets: bytes) -> str:
+    """Says what octets that name ports beyond the last one seem to be, as some agents have it; empty for a bitmap."""
+    if len(octets) > 1 and _HEX_DIGITS.issuperset(octets):
+        return "digits"
+    numbers = [n for n in (int.from_bytes(octets[k : k + 2]) for k in range(0, len(octets), 2)) if n]
+    listed = len(octets) % 2 == 0 and len(numbers) > 1 and all(a < b for a, b in pairwise(numbers))
+    return "numbers" if listed and numbers[-1] <= _MOST_LISTED else ""
 
 
 def _ports_of(octets: bytes) -> Iterator[int]:
