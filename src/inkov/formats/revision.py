@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import re
 import subprocess
 import tarfile
@@ -16,6 +17,11 @@ from inkov.model.source import Source
 
 _REVISION = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./@{}~^+-]*\Z")
 _MOST = 512 * 1024 * 1024
+_QUIET = {  # what reading objects could otherwise set off: fetching what is missing, asking for words, checking signatures
+    "GIT_NO_LAZY_FETCH": "1",
+    "GIT_TERMINAL_PROMPT": "0",
+    "GIT_OPTIONAL_LOCKS": "0",
+}
 
 
 @contextmanager
@@ -70,7 +76,7 @@ def log(site: str, most: int) -> list[tuple[str, str, str]]:
     path = Path(site)
     if not path.exists():
         raise _problem(site, "there is no such file or folder")
-    told = _git("log", f"-{most}", "--format=%h%x00%cs%x00%s", "--", path.resolve().as_posix())
+    told = _git("log", "--no-show-signature", f"-{most}", "--format=%h%x00%cs%x00%s", "--", path.resolve().as_posix())
     if told is None:
         raise _problem(site, "is not in a git repository")
     rows = [line.split("\0") for line in told.decode("utf-8", "replace").splitlines()]
@@ -95,7 +101,13 @@ def _git(*args: str) -> bytes | None:
         BadInput: git is not there.
     """
     try:
-        done = subprocess.run(["git", *args], capture_output=True, check=False, timeout=120)  # noqa: S603, S607 - fixed words
+        done = subprocess.run(  # noqa: S603 - fixed words
+            ["git", *args],  # noqa: S607 - the git that is installed
+            capture_output=True,
+            check=False,
+            timeout=120,
+            env={**os.environ, **_QUIET},
+        )
     except FileNotFoundError:
         raise _problem("git", "is not installed; revisions are read through it") from None
     except subprocess.TimeoutExpired:
