@@ -80,13 +80,22 @@ def decode(paths: list[Path]) -> None:
 
 RUNS = {
     **{f"audit {f}": ("audit", "{site}", "--format", f) for f in ("text", "json", "csv", "md", "junit", "sarif")},
-    **{f"{c} text": (c, "{site}") for c in ("ports", "vlans", "links", "trim", "tree", "gateways", "draft")},
+    **{
+        f"{c} text": (c, "{site}")
+        for c in ("ports", "vlans", "links", "trim", "tree", "gateways", "sources", "mend", "draft")
+    },
     "ports csv": ("ports", "{site}", "--format", "csv"),
     "prove all apart": ("prove", "{site}"),
     "prove certificate": ("prove", "{site}", "--certificate", "{out}/proofs"),
     "prove --grid": ("prove", "{site}", "--grid"),
     "recheck": ("recheck", "{out}/proofs/every-vlan-apart-from-every-other.json", "{site}"),
     "flood of a port": ("flood", "{site}", f"{name_of(30)}:p20"),
+    "drift from itself": ("drift", "{site}", "{site}"),
+    "rehearse all cuts": ("rehearse", "{site}", "--all-cuts"),
+    "map svg": ("map", "{site}", "-o", "{out}/map.svg"),
+    "map png": ("map", "{site}", "-o", "{out}/map.png"),
+    "report html": ("report", "{site}", "-o", "{out}/report.html"),
+    "report xlsx": ("report", "{site}", "-o", "{out}/report.xlsx"),
     "flood json": ("flood", "{site}", "--format", "json"),
 }
 AIMS = {"audit sarif": 5} | {f"audit {f}": 4 for f in ("text", "json", "csv", "md", "junit")}
@@ -110,12 +119,15 @@ def main() -> None:
             for faults in (0, n * 14 // 15) if n == sizes[-1] else (0,):
                 site, out = Path(made) / f"{n}-{faults}", Path(made) / f"out-{n}-{faults}"
                 paths = write(site, n, faults)
+                out.mkdir()
                 size = sum(p.stat().st_size for p in paths)
                 bare = timed(lambda paths=paths: decode(paths))
                 print(f"\n{n} switches, {size / 1e6:.1f} MB, {faults} faults; bare decode {bare:.2f} s")
                 print(f"{'':<20} {'seconds':>8} {'ratio':>6} {'aim':>4} {'growth':>7} {'peak/files':>10}", flush=True)
                 for label in RUNS:
-                    if only not in label or (faults and not label.startswith(("audit", "trim", "links"))):
+                    if only not in label or (
+                        faults and not label.startswith(("audit", "trim", "links", "report", "mend"))
+                    ):
                         continue
                     took, peak = measured(label, site, out)
                     growth = f"{took / before[label]:.2f}" if label in before and not faults else "-"

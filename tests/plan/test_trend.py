@@ -2,9 +2,11 @@
 
 import io
 import json
+import re
 import shutil
 import subprocess
 
+import html5lib
 import pytest
 from PIL import Image
 
@@ -113,3 +115,23 @@ def test_a_folder_outside_of_git_is_an_error(quillfin, tmp_path):
     shutil.copytree(quillfin / "mended", tmp_path / "site")
     done = run_inkov("drift", "site", "--log", "3", cwd=tmp_path, GIT_CEILING_DIRECTORIES=str(tmp_path.parent))
     assert (done.code, done.err) == (2, "site: is not in a git repository\n")
+
+
+def test_the_report_shows_the_same_revisions(repository, tmp_path):
+    done = run_inkov("report", "site", "--log", "3", "-o", tmp_path / "r.html", cwd=repository)
+    assert done.code == 0, done.err
+    text = (tmp_path / "r.html").read_text("utf-8")
+    html5lib.HTMLParser(strict=True).parse(text)
+    found = rows(run_inkov("drift", "site", "--log", "3", "--format", "json", cwd=repository))
+    section = re.search(r'<section aria-labelledby="trend">.*?</section>\s*<p>', text, re.DOTALL)[0]
+    shown = re.findall(r"<tr><td>(\w+)</td><td>[\d-]+</td><td>([\w ]+)</td>((?:<td class=\"n\">\d+</td>)+)", section)
+    assert [(r, s) for r, s, _ in shown] == [(r["revision"], r["subject"]) for r in reversed(found)]
+    for (*_, cells), row in zip(shown, reversed(found), strict=True):
+        assert [int(n) for n in re.findall(r">(\d+)<", cells)] == [
+            *row["counts"].values(),
+            row["opened"],
+            row["closed"],
+        ]
+    totals = [int(n) for n in re.findall(r"<text [^>]*>(\d+)</text>", section)]
+    assert totals == [sum(r["counts"].values()) for r in found]
+    assert "style=" not in section

@@ -150,17 +150,36 @@ def test_a_vlan_is_laid_over_the_map_without_script(report, browser):
     browser.open(report)
     stroke = "getComputedStyle(document.querySelector('.map path')).stroke"
     before = browser.value(stroke)
-    browser.value("document.getElementById('o340').checked = true")
+    browser.value("document.getElementById('o-vlan340').checked = true")
     assert browser.value(stroke) != before
-    shown = "[...document.querySelectorAll('.g340 text')].filter(e => getComputedStyle(e.parentElement).display !== 'none').map(e => e.textContent)"
+    shown = "[...document.querySelectorAll('.g-vlan340 text')].filter(e => getComputedStyle(e.parentElement).display !== 'none').map(e => e.textContent)"
     assert {"A", "B"} <= set(browser.value(shown))
 
 
-def test_it_prints_pages_without_cut_rows(report, browser):
+def test_the_tree_and_broken_claims_are_laid_over_the_map(report, browser, quillfin):
+    links = json.loads(run_inkov("links", quillfin / "as-found", "--format", "json").out)["rows"]
+    drawn = """[...document.querySelectorAll('.map path')].filter(e => getComputedStyle(e).strokeWidth === '%s'
+        ).map(e => e.querySelector('title').textContent)"""
+    browser.open(report)
+    names = browser.value("[...document.querySelectorAll('.pick label')].map(e => e.textContent.trim())")
+    assert names[:2] == ["as it is", "spanning tree"]
+    browser.value("document.getElementById('o-tree').checked = true")
+    assert 20 < len(browser.value(drawn % "2.2px")) <= len(links)
+    number = next(n for n, name in enumerate(names[2:]) if name.startswith("card data stays apart: broken"))
+    browser.value(f"document.getElementById('o-claim{number}').checked = true")
+    assert any("visitor-pier" in title and "watchtower-a" in title for title in browser.value(drawn % "3px"))
+
+
+def test_it_prints_pages_with_the_map(report, browser):
     browser.open(report)
     pdf = browser.printed()
     assert pdf.startswith(b"%PDF")
-    assert pdf.count(b"/Type /Page\n") + pdf.count(b"/Type /Page ") + len(re.findall(rb"/Type\s*/Page\b(?!s)", pdf)) > 5
+    assert len(re.findall(rb"/Type\s*/Page\b(?!s)", pdf)) > 5
+    browser.call("Emulation.setEmulatedMedia", media="print")
+    height = "document.querySelector('%s').getBoundingClientRect().height"
+    assert browser.value(height % ".map svg") > 200
+    assert [browser.value(height % part) for part in ("nav", ".filter", ".pick label")] == [0, 0, 0]
+    browser.call("Emulation.setEmulatedMedia", media="")
 
 
 @pytest.mark.parametrize("width", [360, 1280])

@@ -91,27 +91,17 @@ def _over_revisions(
         raise typer.BadParameter("--log takes one campus, and text, json, png or svg")
     if result_format in _FIGURES and output is None:
         raise typer.BadParameter("a figure goes to a file; name it with -o")
-    from inkov import api
-    from inkov.formats.revision import folder_of, inside, log
+    from inkov.cli.revisions import states
     from inkov.model.errors import BadInput
     from inkov.render.trend_text import trend_figure, trend_text
     from inkov.store.writing import write_bytes
-    from inkov.views.trends import State, trend_view
+    from inkov.views.trends import trend_view
 
-    states: list[State] = []
-    revisions = log(site, last)
-    progress = Progress("reading", "revisions")
-    for n, (name, date, subject) in enumerate(revisions, 1):
-        try:
-            with folder_of(f"{name}:{inside(site)}") as folder:
-                states.append(State(name, date, subject, api.load(folder, strict=False)))
-        except BadInput as exc:
-            states.append(State(name, date, subject, None, str(exc.problems[0].what)))
-        progress(n, len(revisions))
-    known = {c.name: None for s in states if s.campus for c in s.campus.claims}
+    found = states(site, last)
+    known = {c.name: None for s in found if s.campus for c in s.campus.claims}
     if claim and claim not in known:
         raise BadInput([Problem(Source("--claim"), f"no revision has a claim {claim!r}{nearest(claim, known)}")])
-    view = trend_view(states, claim)
+    view = trend_view(found, claim)
     if result_format in _FIGURES and output is not None:
         write_bytes(output, trend_figure(view, result_format.value))
         return

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from inkov.forwarding.network import Network
     from inkov.views.handover import Handover
     from inkov.views.maps import Overlay
+    from inkov.views.trends import TrendView
 
 
 def map_(
@@ -133,6 +134,16 @@ def report(
         str | None,
         typer.Option(metavar="REV|FOLDER", help="Tell what changed since: a folder, a campus file, or a git revision."),
     ] = None,
+    last: Annotated[
+        int,
+        typer.Option(
+            "--log",
+            metavar="N",
+            min=0,
+            max=1000,
+            help="With the last N revisions in git: findings and claims over them.",
+        ),
+    ] = 0,
     dated: Annotated[
         bool, typer.Option("--dated", help="With the date of today; without, the same input gives the same file.")
     ] = False,
@@ -145,7 +156,13 @@ def report(
     if kind not in {".html", ".htm", ".xlsx"}:
         raise typer.BadParameter(f"{output.name!r} does not end in .html or .xlsx", param_hint="-o")
     network = load_network(site)
-    made = _handover(network, since, dated=dated)
+    trend = None
+    if last:
+        from inkov.cli.revisions import states
+        from inkov.views.trends import trend_view
+
+        trend = trend_view(states(str(site), last))
+    made = _handover(network, since, trend, dated=dated)
     from inkov.store.writing import write_bytes
 
     if kind == ".xlsx":
@@ -159,7 +176,7 @@ def report(
     sys.stdout.write(f"wrote {output.as_posix()}: {made.verdict[0]}\n")
 
 
-def _handover(network: Network, since: str | None, *, dated: bool) -> Handover:
+def _handover(network: Network, since: str | None, trend: TrendView | None, *, dated: bool) -> Handover:
     from datetime import date
 
     from inkov import __version__, api
@@ -192,5 +209,6 @@ def _handover(network: Network, since: str | None, *, dated: bool) -> Handover:
         __version__,
         date.today().isoformat() if dated else "",  # noqa: DTZ011 - the day where it is read
         drift,
+        trend,
         len(found.waived),
     )

@@ -1,4 +1,4 @@
-"""The drawing inside of a page: compact SVG whose boxes and lines have numbers, so that the page's style lays VLANs over it."""
+"""The drawing inside of a page: compact SVG whose boxes and lines have numbers, so that the page's style lays questions over it."""
 
 from __future__ import annotations
 
@@ -22,9 +22,12 @@ STYLE: Final = """
 .map .ov{display:none}
 .map .loud{fill:#b42318;font-weight:700}
 """
-_CARRIES: Final = "stroke:#0b7a75;stroke-width:2.2;stroke-dasharray:none"
-_LOST: Final = "stroke:#b42318;stroke-width:2;stroke-dasharray:1.5 2.5"
-_BLOCKED: Final = "stroke:#6b4d97;stroke-width:1.6;stroke-dasharray:6 3"
+_TONES: Final = {
+    Tone.CARRIES: "stroke:#0b7a75;stroke-width:2.2;stroke-dasharray:none",
+    Tone.LOST: "stroke:#b42318;stroke-width:2;stroke-dasharray:1.5 2.5",
+    Tone.BLOCKED: "stroke:#6b4d97;stroke-width:1.6;stroke-dasharray:6 3",
+    Tone.WAY: "stroke:#b42318;stroke-width:3;stroke-dasharray:none",
+}
 
 
 def svg(picture: Picture, overlays: Sequence[Overlaid]) -> Markup:
@@ -32,7 +35,7 @@ def svg(picture: Picture, overlays: Sequence[Overlaid]) -> Markup:
 
     Args:
         picture: what is drawn.
-        overlays: VLANs that the page may lay over it.
+        overlays: what the page may lay over it.
     """
     width, height = picture.width + 2 * _MARGIN, picture.height + 2 * _MARGIN
     parts = [
@@ -48,18 +51,17 @@ def svg(picture: Picture, overlays: Sequence[Overlaid]) -> Markup:
 
 
 def rules(overlays: Sequence[Overlaid]) -> str:
-    """Returns the style that lays a VLAN over the drawing while it is picked."""
+    """Returns the style that lays a question over the drawing while it is picked."""
     return "".join(line for o in overlays for line in _rules(o))
 
 
 def _rules(laid: Overlaid) -> Iterator[str]:
-    on = f".pick:has(#o{laid.vlan}:checked) .map"
+    on = f".pick:has(#o-{laid.key}:checked) .map"
     yield f"{on} path{{stroke:#c3cad2;stroke-width:.8;stroke-dasharray:none}}{on} rect{{fill:#fbfcfd;stroke:#c3cad2}}"
     yield f"{on} .loud{{fill:#52606d;font-weight:400}}"
-    yield f"{on} .g{laid.vlan}{{display:inline}}"
-    for numbers, style in ((laid.carries, _CARRIES), (laid.lost, _LOST), (laid.blocked, _BLOCKED)):
-        if numbers:
-            yield f"{on} :is({','.join(f'.l{n}' for n in numbers)}){{{style}}}"
+    yield f"{on} .g-{laid.key}{{display:inline}}"
+    for tone, numbers in laid.links:
+        yield f"{on} :is({','.join(f'.l{n}' for n in numbers)}){{{_TONES[Tone(tone)]}}}"
     if laid.boxes:
         yield f"{on} :is({','.join(f'.b{n}' for n, _ in laid.boxes)}){{fill:#e2f3f1;stroke:#0b7a75}}"
 
@@ -74,7 +76,7 @@ def _letters(picture: Picture, laid: Overlaid) -> str:
                 f'<circle cx="{x:.1f}" cy="{y - 3:.1f}" r="7" fill="#fff" stroke="#0b7a75"/>'
                 f'<text x="{x:.1f}" y="{y:.1f}" font-size="9" font-weight="700" text-anchor="middle">{letter}</text>'
             )
-    return f'<g class="ov g{laid.vlan}">{"".join(texts)}</g>' if texts else ""
+    return f'<g class="ov g-{laid.key}">{"".join(texts)}</g>' if texts else ""
 
 
 def _line(line: Line, number: int) -> str:

@@ -13,7 +13,7 @@ import orjson
 from jinja2 import Environment, FunctionLoader, StrictUndefined
 from markupsafe import Markup, escape
 
-from inkov.render import map_svg
+from inkov.render import map_svg, trend_svg
 from inkov.render.jsondoc import document
 from inkov.render.page import clean, plural
 from inkov.views.handover import Handover, SwitchPage
@@ -25,7 +25,7 @@ _UNSAFE: Final = {ord("<"): "\\u003c", ord(">"): "\\u003e", ord("&"): "\\u0026",
 
 def html(report: Handover) -> str:
     """Returns the report as HTML; the same report gives the same text."""
-    style = _file("style.css") + map_svg.STYLE + map_svg.rules(report.overlays)
+    style = _file("style.css") + trend_svg.STYLE + map_svg.STYLE + map_svg.rules(report.overlays)
     script = _file("script.js")
     policy = f"default-src 'none'; style-src '{_hash(style)}'; script-src '{_hash(script)}'; base-uri 'none'; form-action 'none'"
     environment = Environment(
@@ -38,6 +38,7 @@ def html(report: Handover) -> str:
         script=Markup(script),
         policy=Markup(policy),
         svg=map_svg.svg(report.picture, report.overlays),
+        trend=trend_svg.svg(report.trend) if report.trend else "",
         data=Markup(_json(document("audit", report.audit))),
         panel=_panel,
         rows=_port_rows,

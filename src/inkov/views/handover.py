@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
@@ -14,12 +14,13 @@ from inkov.rules.wording import count, joined
 from inkov.views.drifts import DriftView
 from inkov.views.findings import AuditView, audit_view
 from inkov.views.gateways import GatewaysView, gateways_view
-from inkov.views.maps import map_of
-from inkov.views.overlays import of_vlan, usual
-from inkov.views.picture import Picture
+from inkov.views.maps import Overlay, map_of
+from inkov.views.overlays import of_claim, of_tree, of_vlan, usual
+from inkov.views.picture import Picture, Tone
 from inkov.views.reports import VerdictView, verdict_views
 from inkov.views.tables import LinkRow, PortRow, link_rows, port_rows
 from inkov.views.trees import TreesView, trees_view
+from inkov.views.trends import TrendView, word
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,17 +59,21 @@ class InputRow:
 
 @dataclass(frozen=True, slots=True)
 class Overlaid:
-    """A VLAN that may be laid over the map: links that carry, lose or block it, and boxes by the letter of their part.
+    """A question that may be laid over the map: boxes with the letters of their parts, and links by what they are to say.
 
     Numbers are those of the drawing's boxes and lines.
+
+    Attributes:
+        key: a short word, different for each.
+        name: what it asks.
+        boxes: what it is about, with a letter where that falls into parts.
+        links: numbers by tone; a tone without links is not there.
     """
 
-    vlan: int
+    key: str
     name: str
     boxes: tuple[tuple[int, str], ...]
-    carries: tuple[int, ...]
-    lost: tuple[int, ...]
-    blocked: tuple[int, ...]
+    links: tuple[tuple[str, tuple[int, ...]], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +100,7 @@ class Handover:
     version: str
     dated: str
     since: DriftView | None
+    trend: TrendView | None
 
 
 def handover(  # noqa: PLR0917 - all that a report is made of
@@ -106,6 +112,7 @@ def handover(  # noqa: PLR0917 - all that a report is made of
     version: str,
     dated: str = "",
     since: DriftView | None = None,
+    trend: TrendView | None = None,
     waived: int = 0,
 ) -> Handover:
     """Puts a report together.
@@ -119,6 +126,7 @@ def handover(  # noqa: PLR0917 - all that a report is made of
         version: of the program.
         dated: a date, when one was asked for.
         since: what changed since some earlier state.
+        trend: the campus over its revisions.
         waived: findings that are waived.
     """
     audit = audit_view(network, findings, waived)
@@ -133,7 +141,7 @@ def handover(  # noqa: PLR0917 - all that a report is made of
         audit=audit,
         claims=claims,
         picture=picture,
-        overlays=tuple(_overlays(network, picture, links)),
+        overlays=tuple(_overlays(network, picture, links, verdicts)),
         vlans=tuple(_vlan(network, v) for v in sorted({*network.members, *_named(network)})),
         links=links,
         trees=trees_view(network),
@@ -148,6 +156,7 @@ def handover(  # noqa: PLR0917 - all that a report is made of
         version=version,
         dated=dated,
         since=since,
+        trend=trend,
     )
 
 
@@ -197,28 +206,37 @@ def _vlan(network: Network, vid: int) -> VlanLine:
     return VlanLine(vid, tuple(sorted(names, key=lambda n: (-names[n], n))), members, switches, tuple(parts))
 
 
-_MOST_OVERLAYS = 60
+_MOST_VLANS = 60
+_MOST_CLAIMS = 20
 
 
-def _overlays(network: Network, picture: Picture, links: Sequence[LinkRow]) -> list[Overlaid]:
-    """Returns the VLANs with members that may be laid over the map; those with most members where there are too many."""
-    counts = {v: sum(map(len, m.values())) for v, m in network.members.items()}
-    wanted = sorted(sorted(counts, key=lambda v: (-counts[v], v))[:_MOST_OVERLAYS])
+def _overlays(
+    network: Network, picture: Picture, links: Sequence[LinkRow], verdicts: Sequence[Verdict]
+) -> Iterator[Overlaid]:
+    """Yields what may be laid over the map: the tree, claims that are broken or open, and VLANs with most members."""
     if any(b.kind == "bundle" for b in picture.boxes) or len(picture.lines) < len(links):
-        return []
+        return
     number = {b.title.partition("\n")[0]: n for n, b in enumerate(picture.boxes)}
-    found = []
-    for vid in wanted:
-        laid = of_vlan(network, vid)
-        by_tone: dict[str, list[int]] = defaultdict(list)
-        for n, link in enumerate(network.links):
-            tone = laid.links.get((link.a, link.b))
-            if tone is not None:
-                by_tone[tone.value].append(n)
-        boxes = tuple((number[n], laid.islands.get(n, "")) for n in laid.boxes if n in number)
-        tones = (tuple(by_tone[t]) for t in ("carries", "lost", "blocked"))
-        found.append(Overlaid(vid, laid.name, boxes, *tones))
-    return found
+    if network.trees.parts:
+        yield _laid("tree", of_tree(network, None), network, number)
+    told = [(v, of_claim(network, v.claim, v.outcome)) for v in verdicts]
+    for n, (verdict, overlay) in enumerate([(v, o) for v, o in told if o.links or o.boxes][:_MOST_CLAIMS]):
+        overlay.name = f"{verdict.claim.name}: {word(verdict.outcome)}"
+        yield _laid(f"claim{n}", overlay, network, number)
+    counts = {v: sum(map(len, m.values())) for v, m in network.members.items()}
+    for vid in sorted(sorted(counts, key=lambda v: (-counts[v], v))[:_MOST_VLANS]):
+        yield _laid(f"vlan{vid}", of_vlan(network, vid), network, number)
+
+
+def _laid(key: str, overlay: Overlay, network: Network, number: Mapping[str, int]) -> Overlaid:
+    by_tone: dict[str, list[int]] = defaultdict(list)
+    for n, link in enumerate(network.links):
+        tone = overlay.links.get((link.a, link.b))
+        if tone is not None:
+            by_tone[tone.value].append(n)
+    loud = [n for n, tone in overlay.boxes.items() if tone is not Tone.PLAIN and n in number]
+    boxes = tuple((number[n], overlay.islands.get(n, "")) for n in loud)
+    return Overlaid(key, overlay.name, boxes, tuple((tone, tuple(found)) for tone, found in sorted(by_tone.items())))
 
 
 def _pages(network: Network, audit: AuditView) -> list[SwitchPage]:
