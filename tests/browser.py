@@ -25,6 +25,8 @@ class Browser:
         def at_three_and_four():
             os.dup2(to_read, 3)
             os.dup2(to_write, 4)
+            os.set_inheritable(3, True)  # a number that was right from the start is not passed on by itself
+            os.set_inheritable(4, True)
 
         self.process = subprocess.Popen(
             [CHROMIUM, *_FLAGS, f"--user-data-dir={self.folder}"],

@@ -9,14 +9,18 @@ the number of links.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
-from inkov.forwarding.hop import Hop
+from inkov.forwarding.hop import Crossing, Hop
 from inkov.kinds.relay import Domain, Mask, Tags
 from inkov.model.names import PortRef
 from inkov.model.vlanset import bits
+
+_MOST_KEPT = 200_000
+"""How many crossings of links a graph keeps."""
 
 
 class Edge(NamedTuple):
@@ -92,6 +96,7 @@ class Graph:
         self.stacked = False
         self._turns: dict[Domain, Mask] | None = None
         self._both: dict[str, list[tuple[str, Mask]]] | None = None
+        self._crossed: dict[tuple[int, Domain, Tags], tuple[Crossing, ...]] = {}
         self.edges: dict[str, list[Edge]] = defaultdict(list)
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
@@ -141,34 +146,91 @@ class Graph:
             found |= new
         return found
 
-    def reach(self, starts: Iterable[tuple[str, Domain, Tags]]) -> Reach:
+    def reach(
+        self, starts: Iterable[tuple[str, Domain, Tags]], until: Collection[tuple[str, Domain]] = frozenset()
+    ) -> Reach:
         """Follows frames that start inside switches, by edge ports, as far as they get.
 
         Cost is linear in the edges of the switches reached.
+
+        Args:
+            starts: switch, domain, and the tags inside.
+            until: domains of switches that are looked for; the search ends at the nearest of them, the last state found,
+                and follows nothing that cannot lead to any.
         """
         reach = Reach()
+        leading = self.leading(until) if until else None
         arrivals: dict[tuple[str, Domain, Tags], int] = {}
         todo: deque[State] = deque()
-        for start in starts:
-            state = State(*start, None)
+        for state in (State(*start, None) for start in starts):
             if state not in reach.states:
                 reach.states[state] = None
-                arrivals[start] = 2  # started here: every link is a way out at once
+                arrivals[state[:3]] = 2  # started here: every link is a way out at once
                 todo.append(state)
+                if state[:2] in until:
+                    return reach
         while todo:
             state = todo.popleft()
-            for edge in self.edges.get(state.switch, ()):
-                if edge.near == state.by:
-                    continue
-                for domain, inner, wire in edge.hop.cross(state.domain, state.inner):
-                    place = (edge.far.switch, domain, inner)
-                    came = arrivals.get(place, 0)
-                    new = State(*place, edge.far)
-                    if came < 2 and new not in reach.states:
-                        arrivals[place] = came + 1
-                        reach.states[new] = Step(state, edge.near, wire)
-                        todo.append(new)
+            for edge, (domain, inner, wire) in self._onward(state, leading):
+                place = (edge.far.switch, domain, inner)
+                came = arrivals.get(place, 0)
+                new = State(*place, edge.far)
+                if came < 2 and new not in reach.states:
+                    arrivals[place] = came + 1
+                    reach.states[new] = Step(state, edge.near, wire)
+                    todo.append(new)
+                    if place[:2] in until:
+                        return reach
         return reach
+
+    def _onward(self, state: State, leading: Mapping[str, Mask] | None) -> Iterator[tuple[Edge, Crossing]]:
+        """Yields where a frame may go next, but nowhere from where it leads to no goal."""
+        if leading is not None and not leading.get(state.switch, 0) >> state.domain & 1:
+            return
+        for edge in self.edges.get(state.switch, ()):
+            if edge.near != state.by:
+                for crossing in self._cross(edge.hop, state.domain, state.inner):
+                    yield edge, crossing
+
+    def leading(self, goals: Iterable[tuple[str, Domain]]) -> dict[str, Mask]:
+        """Returns, by switch, the domains whose frames may get to some goal, whatever tags they hold; no less than do."""
+        found: dict[str, Mask] = defaultdict(int)
+        for switch, domain in goals:
+            found[switch] |= 1 << domain
+        todo = deque(found)
+        waiting = set(todo)
+        while todo:
+            switch = todo.popleft()
+            waiting.discard(switch)
+            for edge in self._arriving.get(switch, ()):
+                near = edge.near.switch
+                new = edge.hop.origin(found[switch]) & ~found[near]
+                if new:
+                    found[near] |= new
+                    if near not in waiting:
+                        waiting.add(near)
+                        todo.append(near)
+        return found
+
+    @cached_property
+    def _arriving(self) -> dict[str, list[Edge]]:
+        made: dict[str, list[Edge]] = defaultdict(list)
+        for edges in self.edges.values():
+            for edge in edges:
+                made[edge.far.switch].append(edge)
+        return made
+
+    def _cross(self, hop: Hop, domain: Domain, inner: Tags) -> Iterable[Crossing]:
+        """Returns where one frame arrives; the answer is kept, as searches from other starts ask the same."""
+        if hop.blind:
+            return hop.cross(domain, inner)
+        key = (id(hop), domain, inner)
+        found = self._crossed.get(key)
+        if found is None:
+            if len(self._crossed) >= _MOST_KEPT:
+                self._crossed.clear()
+            found = self._crossed[key] = tuple(hop.cross(domain, inner))
+        return found
 
     def spread(
         self, starts: Mapping[str, Mask], tagged: Iterable[tuple[str, Domain, Tags]] = (), *, armed: bool = False

@@ -82,6 +82,16 @@ class Hop:
             reached |= self.far.takes
         return reached
 
+    def origin(self, domains: Mask) -> Mask:
+        """Returns the near domains from which `carry_any` reaches any of some far ones."""
+        found = domains & self.same
+        for out, into in self.bundles:
+            if domains & into:
+                found |= out
+        if not self.blind and domains & self.far.takes:
+            found |= self.near.out_untagged
+        return found
+
     @property
     def kept(self) -> Mask:
         """Domains whose frames arrive in the domain of the same number."""

@@ -224,7 +224,7 @@ class HostileProver:
             if not victims.heard_in(attackers.reached(self.network, view)):
                 continue
             for inner, deep in ((own, False), (every, False), (own, True)):
-                reach = self.network.graph(view).reach(attackers.starts(inner, deep=deep))
+                reach = self.network.graph(view).reach(attackers.starts(inner, deep=deep), victims.hearers)
                 if end := _heard(reach, victims.hearers):
                     return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
         return Witness(a, b, (), unknown=("a way that needs more tags inside each other than are followed here",))
@@ -237,7 +237,7 @@ class HostileProver:
             return None
         for view in (View.MUST, View.MAY):
             speakers, hearers = self.stations(a, view), self.attackers(b, view).hearers
-            reach = self.network.graph(view).reach(speakers.starts)
+            reach = self.network.graph(view).reach(speakers.starts, hearers)
             if end := _heard(reach, hearers):
                 return self._witness(reach, end, (speakers.senders, hearers), (a, b), view)
         return None

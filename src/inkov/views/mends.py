@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from inkov.kinds.edit import CannotChange
 from inkov.kinds.steps import Step
-from inkov.model.campus import Campus
+from inkov.model.campus import Campus, Claim
 from inkov.rules.choice import fits, identity
 from inkov.rules.cures import CURABLE, cures
 from inkov.rules.finding import Finding, Severity
@@ -15,6 +15,7 @@ from inkov.views.drifts import Side
 from inkov.views.rehearsals import rank
 
 _ORDER = list(Severity)
+_BROKEN = 2  # the worst `rank`
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,9 +106,15 @@ def _cured(now: Side, finding: Finding) -> tuple[Side, tuple[Step, ...]] | None:
         if identity(finding) in {identity(f) for f in after.findings}:
             continue
         worse = [f for f in after.findings if identity(f) not in known and _weight(f) <= _weight(finding)]
-        if not worse and all(rank(after.outcome(c)) <= rank(now.outcome(c)) for c in now.claims):
+        if not worse and not any(_worse(now, after, c) for c in now.claims):
             return after, cure
     return None
+
+
+def _worse(now: Side, after: Side, claim: Claim) -> bool:
+    """Tells whether a claim is worse off; of one that is broken already, nothing has to be decided again."""
+    was = rank(now.outcome(claim))
+    return was < _BROKEN and rank(after.outcome(claim)) > was
 
 
 def _weight(finding: Finding) -> int:
