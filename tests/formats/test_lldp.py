@@ -219,8 +219,8 @@ def daemons():
 def test_what_a_real_daemon_prints_is_a_link(daemons, tmp_path, shape):
     for side in ("quay", "pier"):
         (tmp_path / f"{side}.txt").write_bytes(daemons(side, "-f", shape, "show", "neighbors", "details"))
-        (tmp_path / f"{side}-chassis.json").write_bytes(daemons(side, "-f", "json", "show", "chassis"))
-        (tmp_path / f"{side}-interfaces.json").write_bytes(daemons(side, "-f", "json", "show", "interfaces"))
+        for what in ("chassis", "interfaces"):
+            (tmp_path / f"{side}-{what}.json").write_bytes(daemons(side, "-f", "json", "show", what))
     campus = inkov.load(tmp_path)
     assert [str(k) for k in Network(campus).links] == ["pier:d7 <-> quay:u1"]
     (heard,) = campus.switches["quay"].heard

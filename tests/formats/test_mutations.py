@@ -51,7 +51,7 @@ def damaged(rng, text):
 @pytest.mark.parametrize("seed", range(8))
 def test_damage_is_answered_or_refused(seed, tmp_path):
     rng = random.Random(seed)
-    for round_ in range(12):
+    for round_ in range(6):
         files = as_found()
         for name in rng.sample(sorted(files), rng.randint(1, 3)):
             files[name] = damaged(rng, files[name])

@@ -55,3 +55,27 @@ def test_what_surely_passes_could_pass(campus):
         reached = may.spread({name: network.active(name)})
         for switch, mask in must.spread({name: network.active(name)}).items():
             assert not mask & ~reached.get(switch, 0)
+
+
+@settings(max_examples=300)
+@given(
+    campuses(), st.sampled_from(list(View)), st.lists(tags, min_size=1, max_size=4), st.randoms(use_true_random=False)
+)
+def test_a_search_for_something_finds_the_same_way_as_one_for_everything(campus, view, inner, rng):
+    network = Network(campus)
+    graph = network.graph(view)
+    places = [(name, vid) for name in campus.switches for vid in VLANS if network.active(name, view) >> vid & 1]
+    if not places:
+        return
+    starts = [(*place, some) for place in rng.sample(places, min(3, len(places))) for some in inner]
+    everything = graph.reach(starts)
+    for goals in ({rng.choice(places)}, set(rng.sample(places, min(3, len(places))))):
+        first = next((s for s in everything.states if (s.switch, s.domain) in goals), None)
+        found = graph.reach(starts, goals)
+        if first is None:
+            assert not any((s.switch, s.domain) in goals for s in found.states)
+        else:
+            assert list(found.states)[-1] == first
+            assert found.path(first) == everything.path(first)
+            leading = graph.leading(goals)
+            assert all(leading[s.switch] >> s.domain & 1 for s, _ in found.path(first))

@@ -63,7 +63,6 @@ def boxes_of(picture):
     figure = Figure(figsize=(width / 72, height / 72), dpi=144)
     canvas = FigureCanvasAgg(figure)
     axes = map_figure.draw_on(figure, picture)
-    canvas.draw()
     renderer = canvas.get_renderer()
     texts = [t for t in axes.findobj(Text) if t.get_text().strip()]
     return [(t.get_text(), t.get_window_extent(renderer)) for t in texts], figure.bbox
