@@ -135,10 +135,22 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
     outside = [f"{o.port} ({o.heard.system or o.heard.chassis})" for o in network.cabling.outside if not o.known_switch]
     if outside:
         found.append(f"no device that is not in the campus joins VLANs by itself: {some(outside)}")
+    if unheard := _unheard(network):
+        found.append(
+            f"no cable but those that are stated ends at {some(unheard)}, where nothing was heard of neighbours"
+        )
     tableless = [s.name for s in network.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]
     if tableless:
         found.append(f"switches without a VLAN table relay every VLAN their ports allow: {some(tableless)}")
     return tuple(found)
+
+
+def _unheard(network: Network) -> list[str]:
+    """Returns the switches of several that no cable reaches and that heard nobody: what they are cabled to is not known."""
+    switches = [s for s in network.switches.values() if s.kind is Kind.SWITCH]
+    cabled = {ref.switch for ref in network.cabled}
+    awake = [s for s in switches if any(p.enabled for p in s.ports.values())]
+    return [s.name for s in awake if s.name not in cabled and not s.heard] if len(awake) > 1 else []
 
 
 def _open_trunks(network: Network) -> list[PortRef]:

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import io
 import re
 from typing import TYPE_CHECKING, Any, Final
 from xml.sax.saxutils import escape
 
-from inkov.model.errors import BadInput, Problem
-from inkov.model.source import Source
+from inkov.render.figures import saved
 from inkov.views.picture import ISLAND, LABEL_SIZE, LOUD, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
 
 if TYPE_CHECKING:
@@ -50,34 +48,13 @@ def drawn(picture: Picture, kind: str) -> bytes:
     Raises:
         BadInput: what draws is not installed.
     """
-    try:
-        import matplotlib as mpl
-        from matplotlib.figure import Figure
-    except ImportError:
-        what = "drawing needs Matplotlib: pip install 'inkov[draw]'"
-        raise BadInput([Problem(Source("map"), what)]) from None
-
     width, height = _size(picture)
-    settings: Any = {
-        "svg.fonttype": "none",
-        "svg.hashsalt": "inkov",
-        "font.family": "DejaVu Sans",
-        "path.simplify": False,
-    }
-    with mpl.rc_context(settings):
-        figure = Figure(figsize=(width / 72, height / 72), facecolor="white")
-        draw_on(figure, picture)
-        made = io.BytesIO()
-        dpi = min(_DPI, _MOST_PIXELS * 72 / max(width, height))
-        figure.savefig(made, format=kind, dpi=dpi, metadata=_NO_DATE[kind])
-    return _with_titles(made.getvalue(), picture) if kind == "svg" else made.getvalue()
-
-
-_NO_DATE: Final[dict[str, dict[str, Any]]] = {
-    "png": {"Software": None},
-    "svg": {"Date": None, "Creator": "Inkov"},
-    "pdf": {"CreationDate": None, "Producer": None, "Creator": "Inkov"},
-}
+    dpi = min(_DPI, _MOST_PIXELS * 72 / max(width, height))
+    size = width / 72, height / 72
+    made = saved(
+        size, lambda figure: draw_on(figure, picture), kind, dpi=dpi, command="map", settings={"path.simplify": False}
+    )
+    return _with_titles(made, picture) if kind == "svg" else made
 
 
 def _size(picture: Picture) -> tuple[float, float]:

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import io
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
-from inkov.model.errors import BadInput, Problem
-from inkov.model.source import Source
+from inkov.render.figures import saved
 from inkov.render.page import clean, spaced, table, words
 from inkov.render.text import Block, Text
 from inkov.views.trends import TrendRow, TrendView
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 _TONES: Final = {
     "breach": ("#9f1239", ""),
@@ -51,27 +50,18 @@ def trend_figure(view: TrendView, kind: str) -> bytes:
     Raises:
         BadInput: what draws is not installed.
     """
-    try:
-        import matplotlib as mpl
-        from matplotlib.figure import Figure
-    except ImportError:
-        what = "drawing needs Matplotlib: pip install 'inkov[draw]'"
-        raise BadInput([Problem(Source("drift"), what)]) from None
-
-    settings: Any = {"svg.fonttype": "none", "svg.hashsalt": "inkov", "font.family": "DejaVu Sans", "font.size": 8}
     rows = [r for r in view.rows if not r.why]
     names = list(dict.fromkeys(name for r in rows for name in r.claims))[:20]
-    with mpl.rc_context(settings):
-        figure = Figure(figsize=(max(6.0, 0.42 * len(rows) + 3), 3.2 + 0.22 * len(names)), facecolor="white")
+
+    def draw(figure: Figure) -> None:
         upper, lower = figure.subplots(2, 1, sharex=True, height_ratios=[3, max(0.3, 0.22 * len(names))])
         _bars(upper, rows)
         _claims(lower, rows, names)
         upper.set_title(clean(view.campus), loc="left", parse_math=False)
         figure.tight_layout()
-        made = io.BytesIO()
-        metadata: Any = {"png": {"Software": None}, "svg": {"Date": None, "Creator": "Inkov"}}[kind]
-        figure.savefig(made, format=kind, dpi=130, metadata=metadata)
-    return made.getvalue()
+
+    size = max(6.0, 0.42 * len(rows) + 3), 3.2 + 0.22 * len(names)
+    return saved(size, draw, kind, dpi=130, command="drift", settings={"font.size": 8})
 
 
 def _bars(axes: Axes, rows: list[TrendRow]) -> None:
