@@ -69,7 +69,14 @@ def picture(name: str, command: str, folder: Path) -> None:
     window.wait()
 
 
-CHROMIUM = ("chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking")
+CHROMIUM = (
+    "chromium",
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+)
 
 
 def drawing(folder: Path) -> None:
@@ -84,9 +91,18 @@ def page(folder: Path) -> None:
     """Writes the report of the demo and takes the top of it in a browser."""
     inkov = Path(sys.executable).parent / "inkov"
     made, shot = folder / "report.html", folder / "report.png"
-    subprocess.run([inkov, "report", folder / "quillfin" / "as-found", "-o", made], check=True, stdout=subprocess.DEVNULL)
+    subprocess.run(
+        [inkov, "report", folder / "quillfin" / "as-found", "-o", made], check=True, stdout=subprocess.DEVNULL
+    )
     profile = f"--user-data-dir={folder / 'profile'}"
-    command = [*CHROMIUM, profile, "--hide-scrollbars", "--window-size=1280,800", f"--screenshot={shot}", f"file://{made}"]
+    command = [
+        *CHROMIUM,
+        profile,
+        "--hide-scrollbars",
+        "--window-size=1280,800",
+        f"--screenshot={shot}",
+        f"file://{made}",
+    ]
     subprocess.run(command, check=True, stderr=subprocess.DEVNULL)
     subprocess.run(["convert", shot, "-colors", "64", str(SHOTS / "report.png")], check=True)
 

@@ -117,7 +117,7 @@ def test_dead_ports_break_together_by_name_and_are_said_of_an_empty_apart(tmp_pa
 
 def test_a_switch_of_which_no_cable_is_known_is_an_assumption(tmp_path):
     """Two ports of different VLANs may be patched together where nobody was heard and nothing is stated."""
-    ports = "{1: {access: 10}, 2: {access: 20}}"
+    ports = "{1: {access: 10}, 2: {access: 20}, 3: {access: 10}}"
     files = {f"{name}.yaml": switch(name, ports) for name in ("S", "T")}
     files["spare.yaml"] = switch("spare", "{1: {access: 10, enabled: false}}")
     proved = verdict(write_files(tmp_path / "apart", files), "apart 10 20 layer 2")
@@ -125,8 +125,8 @@ def test_a_switch_of_which_no_cable_is_known_is_an_assumption(tmp_path):
     assert proved.assumed == (said,)
     stated = verdict(write_files(tmp_path / "apart", files), "apart 10 20 layer 2", strict=True)
     assert stated == CannotTell((f"whether {said}",))
-    files["campus.yaml"] = "inkov: campus\nname: quay\ncables: [S 1 - T 1]\n"
-    assert verdict(write_files(tmp_path / "cabled", files), "apart 10 20 layer 2").assumed == ()
+    files |= {f"{a}.yaml": switch(a, ports, neighbours=f"{{1: {b} 1}}") for a, b in (("S", "T"), ("T", "S"))}
+    assert said not in verdict(write_files(tmp_path / "heard", files), "apart 10 20 layer 2").assumed
 
 
 def test_strict_assumes_nothing(tmp_path):
