@@ -13,13 +13,14 @@ from inkov.model.campus import Campus, Claim
 from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.vlanset import VlanSet
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
-from inkov.proof.outcome import Broken, Outcome, Proved, Verdict
+from inkov.proof.outcome import Outcome, Verdict
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
 from inkov.rules.choice import Choice, identity
 from inkov.rules.finding import Finding
 from inkov.views.findings import FindingView, finding_view
 from inkov.views.reports import VerdictView, verdict_views
+from inkov.views.trends import word
 
 _TRIES = 3000
 """Campuses that are tried at most to find which change did what."""
@@ -274,9 +275,7 @@ def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ..
 
 
 def _word(outcome: Outcome | None) -> str:
-    if outcome is None:
-        return "not here"
-    return "proved" if isinstance(outcome, Proved) else "broken" if isinstance(outcome, Broken) else "cannot tell"
+    return "not here" if outcome is None else word(outcome)
 
 
 def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -> Iterator[Turned]:
