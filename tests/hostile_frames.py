@@ -3,7 +3,7 @@
 from dataclasses import replace
 from itertools import product
 
-from inkov.model.switch import Access, Negotiated, Stance
+from inkov.model.switch import Access, General, Negotiated, PrivateHost, Promiscuous, Stance
 from proof_sides import edge_ports, hearers, senders
 from simulator import listeners
 from strategies import VLANS
@@ -17,14 +17,28 @@ def frames(campus):
     return [(), *((v,) for v in outer), *product(outer, inner)]
 
 
+def named(switching):
+    """The VLANs that a port is set to be in, whether or not its switch has them."""
+    match switching:
+        case Access(vid=vid, voice=voice):
+            return {vid, voice}
+        case General(pvid=pvid):
+            return {pvid}
+        case PrivateHost(primary=primary, secondary=secondary):
+            return {primary, secondary}
+        case Promiscuous(primary=primary, secondaries=secondaries):
+            return {primary, *secondaries}
+    return set()
+
+
 def own_ports(campus, vid):
     """The ports a hostile station of a VLAN may be on."""
     set_so = set()
     for ref in edge_ports(campus):
         switching = campus.switches[ref.switch].ports[ref.port].switching
         access = switching.access if isinstance(switching, Negotiated) else switching
-        if isinstance(access, Access) and access.vid == vid:
-            set_so.add(ref)  # dead as an access port perhaps, and still willing to negotiate
+        if vid in named(access):
+            set_so.add(ref)  # dead in that VLAN perhaps; it negotiates still, or takes tags, or has another VLAN
     return {ref for ref, _ in senders(campus, vid)} | hearers(campus, vid) | set_so
 
 

@@ -1,6 +1,7 @@
 """Small campuses, each for a family of wrong verdicts that once were given: what must not be said, and what is said instead."""
 
 import json
+from dataclasses import replace
 
 import pytest
 
@@ -8,6 +9,7 @@ import inkov
 from conftest import DATA, write_files
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Facing
+from inkov.model.switch import Unstated
 from inkov.proof.certificate import certificate
 from inkov.proof.outcome import Broken, CannotTell, Proved, Verdict
 from inkov.proof.prove import Prover
@@ -237,3 +239,68 @@ def test_the_habit_that_decides_about_frames_tagged_0_is_named(tmp_path):
     assert told.missing == (
         "what S does with frames tagged 0 that have another tag inside: `assume: own-tag` does not say",
     )
+
+
+def opened(campus, *refs):
+    """The campus with ports of which nobody states what they are."""
+    for switch, port in refs:
+        own = campus.switches[switch]
+        ports = {**own.ports, port: replace(own.ports[port], switching=Unstated())}
+        campus = replace(campus, switches={**campus.switches, switch: replace(own, ports=ports)})
+    return campus
+
+
+def test_a_port_that_only_takes_frames_in_is_deaf(tmp_path):
+    """A PVID without membership, and no ingress filter (IEEE 802.1Q-2022, 8.6.2 and 8.8.2): it sends in 10, and hears nothing."""
+    general = "{general: {pvid: 10, untagged: none, tagged: none, filtering: false}}"
+    files = {"s.yaml": switch("S", f"{{1: {{access: 10}}, 2: {general}}}"), "campus.yaml": CAMPUS.format("")}
+    outcome = verdict(write_files(tmp_path, files), "together a")
+    assert isinstance(outcome, Broken)
+    assert (str(outcome.stop.sender), str(outcome.stop.hearer)) == ("S:1", "S:2")
+    assert outcome.stop.why == "that port takes frames in, and sends out none of the segment"
+
+
+def test_a_port_that_only_takes_frames_in_is_not_deaf_to_itself(tmp_path):
+    """What might be a second member decides."""
+    general = "{general: {pvid: 10, untagged: none, tagged: none, filtering: false}}"
+    files = {"s.yaml": switch("S", f"{{1: {{access: 10}}, 2: {general}}}"), "campus.yaml": CAMPUS.format("")}
+    campus = opened(inkov.load(write_files(tmp_path, files)), ("S", "1"))
+    (made,) = inkov.prove(campus, ["together a"])
+    assert isinstance(made.outcome, CannotTell)
+
+
+def test_a_port_that_a_sync_group_may_leave_dead_is_not_whole(tmp_path):
+    """Only the neighbour defines 20; whose table is newer nobody states."""
+    sync = "{group: g, role: follower}"
+    files = {
+        "s.yaml": switch("S", "{2: {access: 20}, 3: {access: 20}, u: {trunk: all}}", "{10: a}", sync=sync),
+        "t.yaml": switch("T", "{u: {trunk: all}}", "{20: b}", sync=sync),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    outcome = verdict(write_files(tmp_path, files), "together b")
+    assert isinstance(outcome, CannotTell)
+    assert "S" in " ".join(outcome.missing)
+
+
+@pytest.mark.parametrize("claim", ["apart a b", "together a", "apart a b facing hostile"])
+def test_a_ring_in_which_frames_gather_tags_is_decided_in_time(tmp_path, claim):
+    """Each round puts on another tag; a search that follows all of them does not end."""
+    trunk = "{trunk: all, native: none}"
+    files = {
+        "s.yaml": switch("S", f"{{1: {{access: 10}}, x: {{tunnel: 10}}, y: {trunk}}}", tree="{protocol: off}"),
+        "t.yaml": switch("T", f"{{1: {{access: 10}}, x: {trunk}, y: {{tunnel: 20}}}}", tree="{protocol: off}"),
+        "campus.yaml": CAMPUS.format("S x - T x, S y - T y"),
+    }
+    assert not isinstance(verdict(write_files(tmp_path, files), claim), Proved)
+
+
+def test_ports_of_which_nothing_is_known_beside_a_tunnel_are_decided_in_time(tmp_path):
+    """Either end may be in any VLAN, and each of those may turn into any other."""
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, t: {tunnel: 20}, x: {access: 10}, y: {access: 10}}"),
+        "t.yaml": switch("T", "{1: {access: 20}, x: {access: 10}, y: {access: 10}}"),
+        "campus.yaml": CAMPUS.format("S x - T x, S y - T y"),
+    }
+    campus = opened(inkov.load(write_files(tmp_path, files)), ("S", "x"), ("S", "y"), ("T", "x"), ("T", "y"))
+    (made,) = inkov.prove(campus, ["apart a b"])
+    assert isinstance(made.outcome, CannotTell)

@@ -57,32 +57,33 @@ def in_switch_file(text: str, lists: Mapping[str, str]) -> str:
                 mine = {n: lists[n] for n in names if n in lists}
                 found |= mine.keys()
                 if mine:
-                    cuts += _entry(text, name, entry, names, mine, in_flow=bool(value.flow_style))
+                    cuts.append(_entry_cut(text, name, entry, names, mine, in_flow=bool(value.flow_style)))
     if lost := lists.keys() - found:
         raise CannotEdit(f"port {min(lost, key=natural)!r} is not written in this file")
     return apply(text, cuts)
 
 
-def _entry(
-    text: str, name: yaml.Node, entry: yaml.Node, names: list[str], mine: Mapping[str, str], *, in_flow: bool
-) -> Iterator[Cut]:
-    wanted = {n: mine.get(n) for n in names}
-    if len(set(wanted.values())) == 1:
-        yield _list_cut(entry, 0, next(iter(mine.values())))
-        return
+def _entry_cut(
+    text: str, name: yaml.Node, entry: yaml.Node, names: list[str], lists: Mapping[str, str], *, in_flow: bool
+) -> Cut:
+    """Sets the lists of the ports of one entry; where they come to differ, there is a copy of it for each list."""
+    by_list: dict[str | None, list[str]] = {}
+    for port in names:
+        by_list.setdefault(lists.get(port), []).append(port)
+    if len(by_list) == 1:
+        return _list_cut(entry, 0, lists[names[0]])
     start, end = name.start_mark.index, _end(entry)
-    groups: dict[str | None, list[str]] = {}
-    for n, said in wanted.items():
-        groups.setdefault(said, []).append(n)
     copies = []
-    for said, members in groups.items():
+    for said, ports in by_list.items():
         body = text[name.end_mark.index : end]
         if said is not None:
             body = apply(body, [_list_cut(entry, name.end_mark.index, said)])
-        ports = ports_text(members)
-        copies.append((f'"{ports}"' if "," in ports and in_flow else ports) + body)
-    between = ", " if in_flow else "\n" + " " * name.start_mark.column
-    yield Cut(start, end, between.join(copies))
+        copies.append(_quoted(ports_text(ports), in_flow=in_flow) + body)
+    return Cut(start, end, (", " if in_flow else "\n" + " " * name.start_mark.column).join(copies))
+
+
+def _quoted(ports: str, *, in_flow: bool) -> str:
+    return f'"{ports}"' if "," in ports and in_flow else ports
 
 
 def _end(node: yaml.Node) -> int:

@@ -10,6 +10,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import reduce
+from operator import or_
 
 from inkov.forwarding.cabling import Link
 from inkov.kinds.relay import Mask
@@ -103,6 +105,9 @@ def _search(  # noqa: PLR0917 - the state of a search that is not to recurse
 def behind(found: Sequence[Block], own: Mapping[Hashable, Mask]) -> list[dict[Hashable, Mask]]:
     """Returns for each block and each of its places what lies at that place or behind it, away from the block.
 
+    Two passes over the tree that blocks make: what hangs below each place is gathered from the furthest blocks inwards,
+    and what is above it handed down again.
+
     Args:
         found: from `blocks`, in its order.
         own: what each place has itself.
@@ -110,31 +115,33 @@ def behind(found: Sequence[Block], own: Mapping[Hashable, Mask]) -> list[dict[Ha
     Returns:
         One mapping a block, in the same order.
     """
-    below: dict[Hashable, Mask] = dict(own)  # a place with everything that hangs on it, further from the start
-    hanging: dict[Hashable, list[int]] = defaultdict(list)
-    sums: list[Mask] = []
-    for i, block in enumerate(found):
-        total = 0
-        for node in block.nodes - {block.top}:
-            total |= below.get(node, 0)
-        below[block.top] = below.get(block.top, 0) | total
-        hanging[block.top].append(i)
-        sums.append(total)
-    among = {top: once_and_twice([sums[j] for j in siblings]) for top, siblings in hanging.items()}
-    above: dict[Hashable, Mask] = {}  # what reaches a place from the block that it hangs on
-    result: list[dict[Hashable, Mask]] = [{} for _ in found]
-    for i in range(len(found) - 1, -1, -1):
-        block = found[i]
-        once, twice = among[block.top]
-        others = twice | (once & ~sums[i])
-        sides = {n: below.get(n, 0) for n in block.nodes - {block.top}}
-        sides[block.top] = own.get(block.top, 0) | others | above.get(block.top, 0)
-        once, twice = once_and_twice(sides.values())
-        for node, mask in sides.items():
-            if node != block.top:
-                above[node] = twice | (once & ~mask)
-        result[i] = sides
-    return result
+    below: dict[Hashable, Mask] = defaultdict(int, own)  # what a place has, with all that hangs on it
+    hangs: dict[Hashable, list[Mask]] = defaultdict(list)  # what each of the blocks on a place adds to that
+    for block in found:
+        added = union(below[n] for n in block.nodes if n != block.top)
+        below[block.top] |= added
+        hangs[block.top].append(added)
+    beside = {top: each_without(masks) for top, masks in hangs.items()}
+    above: dict[Hashable, Mask] = defaultdict(int)  # what reaches a place from the block that it hangs in
+    result: list[dict[Hashable, Mask]] = []
+    for block in reversed(found):
+        others = beside[block.top].pop()
+        at = {n: below[n] for n in block.nodes if n != block.top}
+        at[block.top] = own.get(block.top, 0) | others | above[block.top]
+        above |= {n: rest for n, rest in zip(at, each_without(list(at.values())), strict=True) if n != block.top}
+        result.append(at)
+    return result[::-1]
+
+
+def union(masks: Iterable[Mask]) -> Mask:
+    """Returns what is in one mask at least."""
+    return reduce(or_, masks, 0)
+
+
+def each_without(masks: Sequence[Mask]) -> list[Mask]:
+    """Returns for each mask the union of the others; cost is linear in their number."""
+    once, twice = once_and_twice(masks)
+    return [twice | (once & ~mask) for mask in masks]
 
 
 def once_and_twice(masks: Iterable[Mask]) -> tuple[Mask, Mask]:

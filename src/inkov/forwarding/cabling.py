@@ -288,11 +288,19 @@ def links_by_switch(links: Iterable[Link]) -> dict[str, list[Link]]:
 
 def components(nodes: Iterable[str], links: Iterable[Link]) -> list[frozenset[str]]:
     """Returns the connected parts of some switches under some links, in the order of their first switch."""
-    parent = {n: n for n in nodes}
+    known = dict.fromkeys(nodes)
+    joined = (frozenset({k.a.switch, k.b.switch}) for k in links if k.a.switch in known and k.b.switch in known)
+    return merged([*(frozenset({n}) for n in known), *joined])
+
+
+def merged(groups: Iterable[frozenset[str]]) -> list[frozenset[str]]:
+    """Joins groups that share a member, in the order of their first member."""
+    parent: dict[str, str] = {}
     find = finder(parent)
-    for link in links:
-        if link.a.switch in parent and link.b.switch in parent:
-            parent[find(link.a.switch)] = find(link.b.switch)
+    for first, *others in map(sorted, groups):
+        for n in (first, *others):
+            parent.setdefault(n, n)
+            parent[find(n)] = find(first)
     parts: dict[str, list[str]] = defaultdict(list)
     for n in parent:
         parts[find(n)].append(n)

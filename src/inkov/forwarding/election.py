@@ -308,14 +308,22 @@ class _Part:
     def _beaten(
         self, p: PortRef, best: PortRef, towards: Mapping[PortRef, PortRef], vector: Mapping[str, Key]
     ) -> Beaten:
+        """Returns to which port one lost, and by what: to its switch's own root port, or to the best port of its LAN."""
+        costs = self.result.cost
         root_port = self.result.root_port.get(p.switch)
-        if root_port is not None and best.switch != p.switch and towards[root_port].switch == best.switch:
+        both_reach = best.switch != p.switch and root_port is not None and towards[root_port].switch == best.switch
+        if root_port is not None and both_reach:  # two ways to one switch
             own, other = self.ports[p].cost, self.ports[root_port].cost
-            far = self.result.cost[best.switch]
-            return Beaten(root_port, Basis.PORT if own == other else Basis.COST, far + own, far + other)
+            basis = Basis.PORT if own == other else Basis.COST
+            return Beaten(root_port, basis, costs[best.switch] + own, costs[best.switch] + other)
         mine, its = vector[p.switch], vector[best.switch]
-        basis = Basis.PORT if mine == its else Basis.SENDER if mine[:3:2] == its[:3:2] else Basis.COST
-        return Beaten(best, basis, self.result.cost[p.switch], self.result.cost[best.switch])
+        if mine == its:
+            basis = Basis.PORT
+        elif (mine[0], mine[2]) == (its[0], its[2]):
+            basis = Basis.SENDER
+        else:
+            basis = Basis.COST
+        return Beaten(best, basis, costs[p.switch], costs[best.switch])
 
 
 def _undecided(a: BridgeId, b: BridgeId) -> bool:

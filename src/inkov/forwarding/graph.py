@@ -21,6 +21,10 @@ from inkov.model.vlanset import bits
 
 _MOST_KEPT = 200_000
 """How many crossings of links a graph keeps."""
+_MOST_MORE = 3
+"""How many tags a frame may gather on its way in a search: round a loop with a tunnel in it, it gathers them for ever."""
+_MOST_TRIED = 4_000_000
+"""How many crossings a search tries: where modes are not stated at both ends, each frame may get into thousands of VLANs."""
 
 
 class Edge(NamedTuple):
@@ -61,9 +65,11 @@ class Reach:
 
     Attributes:
         states: every state, in order of distance, with the step that reached it first; None for a start.
+        cut: frames that gathered too many tags, or might be anywhere, were not followed further: there may be more states.
     """
 
     states: dict[State, Step | None] = field(default_factory=dict)
+    cut: bool = False
 
     def places(self) -> Iterator[tuple[str, Domain, Tags]]:
         """Yields each (switch, domain, tags inside) once, in order of distance."""
@@ -72,6 +78,10 @@ class Reach:
             if (place := state[:3]) not in seen:
                 seen.add(place)
                 yield place
+
+    def first(self, places: Collection[tuple[str, Domain]]) -> State | None:
+        """Returns the nearest state in some domains of switches; None where there is none."""
+        return next((s for s in self.states if s[:2] in places), None)
 
     def path(self, end: State) -> list[tuple[State, Step | None]]:
         """Returns the states from a start to `end`, each with the step that led to it."""
@@ -88,11 +98,13 @@ class Graph:
     """Links as pairs of directed edges.
 
     Attributes:
+        sure: it has what surely passes alone, so that less may be told of it and never more; else the other way round.
         stacked: some port keeps tags inside frames, so that a frame is more than its domain.
         edges: the edges out of each switch.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, *, sure: bool = False) -> None:
+        self.sure = sure
         self.stacked = False
         self._turns: dict[Domain, Mask] | None = None
         self._both: dict[str, list[tuple[str, Mask]]] | None = None
@@ -162,20 +174,25 @@ class Graph:
         leading = self.leading(until) if until else None
         arrivals: dict[tuple[str, Domain, Tags], int] = {}
         todo: deque[State] = deque()
+        most, tried = _MOST_MORE, 0
         for state in (State(*start, None) for start in starts):
             if state not in reach.states:
+                most = max(most, len(state.inner) + _MOST_MORE)
                 reach.states[state] = None
                 arrivals[state[:3]] = 2  # started here: every link is a way out at once
                 todo.append(state)
                 if state[:2] in until:
                     return reach
-        while todo:
+        while todo and tried <= _MOST_TRIED:
             state = todo.popleft()
             for edge, (domain, inner, wire) in self._onward(state, leading):
                 place = (edge.far.switch, domain, inner)
                 came = arrivals.get(place, 0)
                 new = State(*place, edge.far)
-                if came < 2 and new not in reach.states:
+                tried += 1
+                if len(inner) > most or tried > _MOST_TRIED:
+                    reach.cut = True
+                elif came < 2 and new not in reach.states:
                     arrivals[place] = came + 1
                     reach.states[new] = Step(state, edge.near, wire)
                     todo.append(new)
@@ -250,8 +267,13 @@ class Graph:
                 (switch, d, ()) for switch, mask in starts.items() for d in bits(mask)
             ]
             places += tagged
-            return self._masks(self.reach(places))
+            reach = self.reach(places)
+            return masks_of(reach.places()) if self.sure or not reach.cut else self.beyond(places)
         return {switch: mask for switch, mask in self.flow(starts, armed=armed).total.items() if mask}
+
+    def beyond(self, starts: Iterable[tuple[str, Domain, Tags]]) -> dict[str, Mask]:
+        """Returns no less than what frames reach, however many tags they gather: as if they could hold any from the start."""
+        return self.spread(masks_of(starts), armed=True)
 
     def flow(self, starts: Mapping[str, Mask], *, armed: bool = False) -> Flow:
         """Follows untagged or singly tagged frames, or armed ones, as masks, and keeps by which port they came."""
@@ -281,9 +303,10 @@ class Graph:
                     todo.append(far.switch)
         return Flow(total, came_by)
 
-    @staticmethod
-    def _masks(reach: Reach) -> dict[str, Mask]:
-        masks: dict[str, Mask] = defaultdict(int)
-        for switch, domain, _ in reach.places():
-            masks[switch] |= 1 << domain
-        return masks
+
+def masks_of(places: Iterable[tuple[str, Domain, Tags]]) -> dict[str, Mask]:
+    """Returns the domains of some places by switch, whatever tags are inside."""
+    masks: dict[str, Mask] = defaultdict(int)
+    for switch, domain, _ in places:
+        masks[switch] |= 1 << domain
+    return masks

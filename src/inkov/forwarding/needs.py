@@ -130,7 +130,8 @@ class Needs:
 
     @cached_property
     def _needed(self) -> list[Mask]:
-        return [once_and_twice(sides.values())[1] & FULL_MASK for sides in behind(self.blocks, self.own)]
+        """For each block, the VLANs that have members at or behind two of its places at least."""
+        return [once_and_twice(at.values())[1] & FULL_MASK for at in behind(self.blocks, self.own)]
 
     def needed(self, link: Link) -> Mask:
         """Returns the VLANs a link must carry; those of a router's subinterfaces where one is at an end."""

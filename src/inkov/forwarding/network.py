@@ -96,7 +96,7 @@ class Network(Bridging):
         """
         tree = tree or (Blocking.IGNORED if view is View.MAY else Blocking.SURE)
         if (view, tree) not in self._graphs:
-            graph = Graph()
+            graph = Graph(sure=view is View.MUST)
             for link in self.links:
                 if link.up and self._counts(link, view):
                     self._join(graph, link.a, link.b, view, tree)

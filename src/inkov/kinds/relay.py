@@ -94,7 +94,7 @@ class RelayMap:
         if not tags:
             return [(d, ()) for d in bits(self.in_untagged)]
         outer, inner = tags[0], tags[1:]
-        payload = [(d, tags) for d in bits(self.in_untagged)] if len(tags) <= MAX_TAGS else []
+        payload = [(d, tags) for d in bits(self.in_untagged)]
         if format_of(outer) not in self.formats:
             return payload
         found = list(self._recognised(vid_of(outer), inner)) or (
@@ -186,9 +186,6 @@ def _union(domains: Iterator[Domain]) -> Mask:
         made |= 1 << d
     return made
 
-
-MAX_TAGS: Final = 4
-"""Tags that are followed inside a frame; a loop of tunnels would add one for ever."""
 
 AS_IT_IS: Final[Mask] = 1
 """The one domain of an unmanaged device: number 0, which is no VLAN."""

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from typing import Any, Final, TypeAlias
 
-from inkov.forwarding.graph import Graph, State
+from inkov.forwarding.graph import Graph, State, masks_of
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.campus import Apart, Facing, Together
@@ -86,9 +86,12 @@ def _closed(
     listed = list(tagged)
     if graph.stacked or listed:
         places = [(switch, d, ()) for switch, mask in starts.items() for d in bits(mask)]
-        for state in graph.reach([*places, *listed]).states:
+        reach = graph.reach([*places, *listed])
+        for state in reach.states:
             port = state.by.port if state.by else "*"
             masks[state.switch][port][".".join(map(str, state.inner))] |= 1 << state.domain
+        if reach.cut:
+            _flow(graph, masks_of([*places, *listed]), "any", masks)
     else:
         _flow(graph, starts, "", masks)
     if armed:

@@ -32,11 +32,21 @@ class Group:
     def _maybe(self) -> dict[PortRef, set[Place]]:
         return _places(self.may.hearers)
 
+    @property
+    def all_hear(self) -> bool:
+        """Every port surely hears something; one that only sends, as ports with sets of their own may, does not."""
+        return self.may.ports <= self._sure.keys()
+
+    def hears_anything(self, ref: PortRef) -> bool:
+        """Tells whether a port may hear some station of the segment, wherever that is."""
+        return ref in self._maybe
+
     @cached_property
     def settling(self) -> set[PortRef]:
-        """Ports that are in one of several VLANs of the segment, whichever that is."""
-        own = self.may.managed
-        return {r for r in self._maybe if r not in self._sure and r not in own and self.may.segment.ports is None}
+        """Ports that may be in one of several VLANs of the segment, or in none; one that is set to be in one is no such."""
+        if self.may.segment.ports is not None:
+            return set()
+        return self._maybe.keys() - self._sure.keys() - self.may.named
 
     def deaf(self, senders: list[PortRef], reached: Mapping[str, Mask]) -> PortRef | None:
         """Returns the first port, other than a lone sender, that might hear nothing of what surely got so far."""
@@ -51,11 +61,12 @@ class Group:
         places = self._maybe.get(ref, set())
         return bool(places) and all(_in(reached, place) for place in places)
 
-    def surely_deaf(self, place: Place, senders: list[PortRef], reached: Mapping[str, Mask]) -> PortRef | None:
+    def surely_deaf(self, place: Place, reached: Mapping[str, Mask]) -> PortRef | None:
         """Returns the first port that surely belongs to the segment, and to which nothing of a sure sender may have got."""
-        if place not in self.must.senders:
+        sure = self.must.senders.get(place, ())
+        if not sure:
             return None
-        return self.surely_deaf_to(reached, senders[0] if len(senders) == 1 else None)
+        return self.surely_deaf_to(reached, sure[0] if len(sure) == 1 else None)
 
     def surely_deaf_to(self, reached: Mapping[str, Mask], but: PortRef | None = None) -> PortRef | None:
         """Returns the first port, other than one, that surely belongs to the segment and hears nothing of what got so far."""

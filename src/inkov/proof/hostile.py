@@ -21,7 +21,7 @@ from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import all_open, at_ends, unknowns
+from inkov.proof.unknowns import MORE_TAGS, all_open, at_ends, unknowns
 from inkov.proof.way import passages, starting
 
 ARGUMENT: Final = (
@@ -80,18 +80,27 @@ class Attackers:
 
         When deep, one or two tags are around that one, of VLANs that links of the campus take off again.
         """
-        numbers = self.network.formats.values()
-        natives = [(tag_of(v, n),) for v in bits(self._taken_off()) for n in numbers] if deep else []
-        before = [*natives, *(a + b for a in natives for b in natives)] or [()]
-        stacks = [(*some, tag_of(v, n)) for some in before for v in bits(inner) for n in numbers]
+        stacks = self._stacks(inner, deep=deep)
+        by_format = {n: [s for s in stacks if format_of(s[0]) == n] for n in self.network.formats.values()}
         for switch in dict.fromkeys([*self.plain, *self.armed]):
-            for domain in bits(self.plain[switch] | self.armed[switch]):
+            armed = self.armed[switch]
+            for domain in bits(self.plain[switch] | armed):
                 yield switch, domain, ()
-            for domain in bits(self.armed[switch]):
+            for domain in bits(armed):
                 yield from ((switch, domain, stack) for stack in stacks)
-            for number in numbers:
-                for domain in bits(self.payload[switch, number] & ~self.armed[switch]):
-                    yield from ((switch, domain, stack) for stack in stacks if format_of(stack[0]) == number)
+            for number, some in by_format.items():
+                for domain in bits(self.payload[switch, number] & ~armed):
+                    yield from ((switch, domain, stack) for stack in some)
+
+    def _stacks(self, inner: Mask, *, deep: bool) -> list[Tags]:
+        """Returns the tags that may be inside their frames, in every tag format."""
+        numbers = self.network.formats.values()
+        last: list[Tags] = [(tag_of(v, n),) for v in bits(inner) for n in numbers]
+        if not deep or not (taken_off := self._taken_off()):
+            return last
+        one = [(tag_of(v, n),) for v in bits(taken_off) for n in numbers]
+        around = [*one, *(a + b for a in one for b in one)]
+        return [some + tag for some in around for tag in last]
 
     def reached(self, network: Network, view: View) -> dict[str, Mask]:
         """Returns everywhere that their frames get to, with any number of tags inside."""
@@ -225,9 +234,9 @@ class HostileProver:
                 continue
             for inner, deep in ((own, False), (every, False), (own, True)):
                 reach = self.network.graph(view).reach(attackers.starts(inner, deep=deep), victims.hearers)
-                if end := _heard(reach, victims.hearers):
+                if end := reach.first(victims.hearers):
                     return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
-        return Witness(a, b, (), unknown=("a way that needs more tags inside each other than are followed here",))
+        return Witness(a, b, (), unknown=(MORE_TAGS,))
 
     def overhear(self, a: str, b: str) -> Witness | None:
         """Finds a way by which a hostile station of `b` hears an honest one of `a`, beyond what an honest one would."""
@@ -238,7 +247,7 @@ class HostileProver:
         for view in (View.MUST, View.MAY):
             speakers, hearers = self.stations(a, view), self.attackers(b, view).hearers
             reach = self.network.graph(view).reach(speakers.starts, hearers)
-            if end := _heard(reach, hearers):
+            if end := reach.first(hearers):
                 return self._witness(reach, end, (speakers.senders, hearers), (a, b), view)
         return None
 
@@ -264,11 +273,6 @@ class HostileProver:
                 or (f"whether {start or first.switch} can be made to take such a frame",)
             )
         return Witness(*names, way, unknown=missing)
-
-
-def _heard(reach: Reach, hearers: Senders) -> State | None:
-    """Returns the nearest state in which a frame is heard; None without one."""
-    return next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
 
 
 Senders = Mapping[Place, list[PortRef]]

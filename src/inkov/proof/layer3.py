@@ -12,6 +12,7 @@ from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.routing import Ip, Prefix
+from inkov.model.vlanset import bits
 from inkov.proof.outcome import Passage, Turn, Witness
 from inkov.proof.outside import Outside
 from inkov.proof.packets import ANYWHERE, Classes, Packet
@@ -184,52 +185,67 @@ class Layer3:
 
     def _witness(self, a: Speaker, b: Listener, found: Arrival, view: View) -> Witness | None:
         """Returns the way in full; None in *must* where no single frame is known to take it."""
-        network, gateways = self.network, self.gateways
-        graph = network.graph(view)
-        by_gateway = {(i.device, id(i.gateway)): i for i in gateways.all}
-        way: list[Passage | Turn] = []
-        missing: dict[str, None] = {}
-        reach = graph.reach(a.starts(view))
-        first: PortRef | None = None
+        account, gateways = _Account(self.network, view), self.gateways
+        reach, sender = self.network.graph(view).reach(a.starts(view)), None
         for n, turn in enumerate(found.turns):
-            into = by_gateway[turn.device, id(turn.into)]
-            end = None if a.outside and not n else _first(reach, gateways.hears_in(into, view))
-            if end is None and view is View.MUST and not (a.outside and not n):
+            if n or not a.outside:
+                into = self._by_gateway[turn.device, id(turn.into)]
+                end = _first(reach, gateways.hears_in(into, view))
+                if end is not None and not n:
+                    sender = _sender(self.network, reach, end, a.senders(view))
+                if not account.leg(reach, end, sender, gateways.far_ends(into, view)):
+                    return None
+            account.way.append(turn)
+            reach, sender = self._sent_on(turn, view)
+        if not b.outside:
+            hearers = b.hearers(view)
+            end = reach.first(hearers)
+            ports = hearers[end.switch, end.domain] if end else []
+            if not account.leg(reach, end, sender, [*(p for p in ports if end and p != end.by), *ports]):
                 return None
-            if end is not None:
-                if not n:
-                    first = _sender(network, reach, end, a.senders(view))
-                last = next((f for f in gateways.far_ends(into, view) if f.switch == end.switch), None)
-                way += passages(network, reach, end, first, last)
-                missing.update(dict.fromkeys(self._unknown(reach, end, view)))
-            way.append(turn)
-            out = by_gateway[turn.device, id(turn.out)] if turn.out else None
-            starts = gateways.starts(out, view) if out else None
-            places = (
-                [(s, d, ()) for s, m in starts.masks.items() for d in range(m.bit_length()) if m >> d & 1]
-                if starts
-                else []
-            )
-            reach = graph.reach([*places, *(starts.tagged if starts else ())])
-            first = next(iter(gateways.far_ends(out, view)), None) if out and out.port else None
-        hearers = b.hearers(view)
-        end = None if b.outside else next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
-        if end is None and view is View.MUST and not b.outside:
-            return None
-        if end is not None:
-            ports = hearers[end.switch, end.domain]
-            way += passages(network, reach, end, first, next((p for p in ports if p != end.by), ports[0]))
-            missing.update(dict.fromkeys(self._unknown(reach, end, view)))
-        missing.update(dict.fromkeys((*found.doubts, *(at_ends(self.network, way) if view is View.MAY else ()))))
-        unknown = tuple(missing) if view is View.MAY else ()
-        if view is View.MAY and not unknown:
-            unknown = all_open(self.network, way) or ("whether such packets pass",)
-        return Witness(a.name, b.name, tuple(way), unknown=unknown)
+        return Witness(a.name, b.name, tuple(account.way), unknown=account.unknown(found.doubts))
 
-    def _unknown(self, reach: Reach, end: State, view: View) -> tuple[str, ...]:
-        if view is View.MUST:
+    def _sent_on(self, turn: Turn, view: View) -> tuple[Reach, PortRef | None]:
+        """Returns how far frames get that a device sends on, and the port by which they enter layer 2."""
+        out = self._by_gateway[turn.device, id(turn.out)] if turn.out else None
+        graph = self.network.graph(view)
+        if out is None:
+            return graph.reach([]), None
+        starts = self.gateways.starts(out, view)
+        places = [(s, d, ()) for s, mask in starts.masks.items() for d in bits(mask)]
+        first = next(iter(self.gateways.far_ends(out, view)), None) if out.port else None
+        return graph.reach([*places, *starts.tagged]), first
+
+    @cached_property
+    def _by_gateway(self) -> Mapping[tuple[str, int], Interface]:
+        return {(i.device, id(i.gateway)): i for i in self.gateways.all}
+
+
+class _Account:
+    """A way told leg by leg, with what is not known on it."""
+
+    def __init__(self, network: Network, view: View) -> None:
+        self.network = network
+        self.view = view
+        self.way: list[Passage | Turn] = []
+        self._missing: dict[str, None] = {}
+
+    def leg(self, reach: Reach, end: State | None, sender: PortRef | None, listeners: Iterable[PortRef]) -> bool:
+        """Adds the way to an end, told up to a listener there; false where there is none, and there must be one."""
+        if end is None:
+            return self.view is View.MAY
+        listener = next((ref for ref in listeners if ref.switch == end.switch), None)
+        self.way += passages(self.network, reach, end, sender, listener)
+        if self.view is View.MAY:
+            self._missing.update(dict.fromkeys(unknowns(self.network, reach, end)))
+        return True
+
+    def unknown(self, doubts: Iterable[str]) -> tuple[str, ...]:
+        """Returns what decides whether the way exists: nothing in *must*."""
+        if self.view is View.MUST:
             return ()
-        return unknowns(self.network, reach, end)
+        found = dict.fromkeys([*self._missing, *doubts, *at_ends(self.network, self.way)])
+        return tuple(found) or all_open(self.network, self.way) or ("whether such packets pass",)
 
 
 def honest(

@@ -26,7 +26,7 @@ from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Ve
 from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.stations import Place, Stations, dead_words, segment_named
 from inkov.proof.surviving import surviving
-from inkov.proof.unknowns import assumed, at_ends, some, unknowns
+from inkov.proof.unknowns import MORE_TAGS, assumed, at_ends, some, unknowns
 from inkov.proof.way import passages, starting
 
 Late = Callable[[], bool]
@@ -244,19 +244,19 @@ class Prover:
         """Finds a way for one pair: certain ones if there are any, and one for both directions if it serves both."""
         return _one_for_both(self.way(a, b) if ab else None, self.way(b, a) if ba else None)
 
-    def way(self, a: str, b: str) -> Witness | None:
-        """Finds a shortest way from a segment to another: a certain one if there is one."""
+    def way(self, a: str, b: str) -> Witness:
+        """Finds a shortest way from a segment to another that may hear it: a certain one if there is one."""
         for view in (View.MUST, View.MAY):
             speakers, hearers = self.stations(a, view), self.stations(b, view).hearers
-            reach = self.network.graph(view).reach(speakers.starts)
-            end = next((s for s in reach.states if (s.switch, s.domain) in hearers), None)
+            reach = self.network.graph(view).reach(speakers.starts, hearers)
+            end = reach.first(hearers)
             if end is not None:
                 way = self.passages(speakers, hearers, reach, end)
                 unknown = (*unknowns(self.network, reach, end), *at_ends(self.network, way))
                 if view is View.MUST:
                     return Witness(a, b, way)
                 return Witness(a, b, way, unknown=tuple(dict.fromkeys(unknown)) or ("which VLANs its ports are in",))
-        return None
+        return Witness(a, b, (), unknown=(MORE_TAGS,))
 
     def passages(
         self, speakers: Stations, hearing: Mapping[Place, list[PortRef]], reach: Reach, end: State

@@ -40,7 +40,7 @@ def _joined(network: Network, group: Group) -> bool:
     """Tells whether a segment of one VLAN is surely whole: all its switches are joined both ways, and each port is sure."""
     places = {*group.may.senders, *group.may.hearers}
     domains = {domain for _, domain in places}
-    if len(domains) != 1 or group.settling or group.may.tagged:
+    if len(domains) != 1 or group.settling or group.may.tagged or not group.all_hear:
         return False
     switch, domain = next(iter(places))
     return network.graph(View.MUST).joined(switch, domain).issuperset(s for s, _ in places)
@@ -66,9 +66,13 @@ def _heard_by_all(network: Network, group: Group, place: Place, senders: list[Po
     if deaf is None:
         return None
     stop = _stop(network, senders[0], place[1], deaf)
-    cut = group.surely_deaf(place, senders, network.graph(View.MAY, Blocking.KNOWN).spread(start))
+    cut = group.surely_deaf(place, network.graph(View.MAY, Blocking.KNOWN).spread(start))
     if cut is not None:
-        return Broken(stop=_stop(network, senders[0], place[1], cut))
+        sender = next(p for p in group.must.senders[place] if p != cut)
+        if not group.hears_anything(cut):
+            why = "that port takes frames in, and sends out none of the segment"
+            return Broken(stop=Stop(sender, cut, why=why))
+        return Broken(stop=_stop(network, sender, place[1], cut))
     where = f" at {stop.link}" if stop.link else ""
     tree = next((d for k in network.links for e in (k.a, k.b) if (d := network.sure_trees.doubt(e))), "")
     because = f": {tree}" if tree and not where else ""
@@ -83,9 +87,9 @@ def _heard_by_all(network: Network, group: Group, place: Place, senders: list[Po
 
 def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> tuple[str, ...]:
     """Names what is not known on a way that may be open from a place to a port."""
-    reach = network.graph(View.MAY).reach([(*place, ())])
     hearing = {at for at, ports in group.may.hearers.items() if deaf in ports}
-    end = next((s for s in reach.states if (s.switch, s.domain) in hearing), None)
+    reach = network.graph(View.MAY).reach([(*place, ())], hearing)
+    end = reach.first(hearing)
     return unknowns(network, reach, end) if end else ()
 
 

@@ -17,6 +17,9 @@ from inkov.model.switch import DEFAULT_VLAN, NEGOTIATED_FORMAT, Kind
 from inkov.proof.outcome import Passage, Turn
 from inkov.proof.stations import Stations
 
+MORE_TAGS: Final = "a way that needs more tags inside each other than are followed here"
+"""What is missing where frames gather tags round a loop, so that no search ends."""
+
 
 def unknowns(network: Network, reach: Reach, end: State) -> tuple[str, ...]:
     """Names what is not known on a way that only may be open."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from inkov.forwarding.cabling import Link, components
+from inkov.forwarding.cabling import Link, merged
 from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.model.names import natural
 from inkov.model.settings import Setting
@@ -149,29 +149,18 @@ def _parts_by_design(facts: Facts, vid: Vid, parts: list[frozenset[str]]) -> boo
 def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     """Joins the islands of a VLAN across every gap that another rule reports; what is left is this rule's."""
     network = facts.network
-    homes = network.homes(vid)
-    bridged: list[frozenset[str]] = list(facts.network.islands.of(vid))
-    for group, touched in facts.network.islands.missing_on_the_way(vid):
-        bridged = _union(bridged, [group, *touched])
-    for a, b in facts.labelled:
-        bridged = _union(bridged, [frozenset({a.switch, b.switch})])
-    joining = [
-        k
-        for k in network.joins
-        if (loss := _loss(facts, k, vid)) is not None
-        and loss.rung in {Rung.LAG, Rung.TRUNK, Rung.FORMAT, Rung.LISTED, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED}
+    reported = [k for k in network.joins if (loss := _loss(facts, k, vid)) is not None and loss.rung in _OTHER_RULES]
+    together = [
+        *network.islands.of(vid),
+        *(group.union(*touched) for group, touched in network.islands.missing_on_the_way(vid)),
+        *(frozenset({a.switch, b.switch}) for a, b in facts.labelled),
+        *(frozenset({k.a.switch, k.b.switch}) for k in reported),
     ]
-    switches = sorted({s for island in bridged for s in island})
-    parts = components(switches, joining)
-    for island in bridged:
-        parts = _union(parts, [island])
-    return [p for p in parts if not p.isdisjoint(homes)]
+    return [p for p in merged(together) if not p.isdisjoint(network.homes(vid))]
 
 
-def _union(parts: list[frozenset[str]], joined_by: list[frozenset[str]]) -> list[frozenset[str]]:
-    whole = frozenset().union(*joined_by)
-    touched = [p for p in parts if p & whole]
-    return [p for p in parts if not p & whole] + [whole.union(*touched)]
+_OTHER_RULES = frozenset({Rung.LAG, Rung.TRUNK, Rung.FORMAT, Rung.LISTED, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED})
+"""Where a VLAN is lost in a way that a rule of its own tells of."""
 
 
 def _loss(facts: Facts, link: Link, vid: Vid) -> Lost | None:
