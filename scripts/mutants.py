@@ -52,9 +52,23 @@ NAMED = (
     Mutation(
         "blocked by cost told as bridge identifier",
         "forwarding/election.py",
-        "Basis.SENDER if mine[:3:2] == its[:3:2] else Basis.COST",
-        "Basis.SENDER",
+        "basis = Basis.COST\n        return Beaten(best",
+        "basis = Basis.SENDER\n        return Beaten(best",
         "tests/forwarding",
+    ),
+    Mutation(
+        "a port that only takes frames in counts as hearing",
+        "proof/together.py",
+        " or not group.all_hear",
+        "",
+        "tests/proof",
+    ),
+    Mutation(
+        "frames that gathered too many tags count as gone",
+        "forwarding/graph.py",
+        "                    reach.cut = True\n",
+        "                    pass\n",
+        "tests/proof tests/forwarding",
     ),
     Mutation(
         "a gateway is up though its far end is dead",

@@ -1,6 +1,7 @@
 """What CONTRIBUTING says an addition touches is all that it touches: one of each is added to a copy of the program."""
 
 import os
+import runpy
 import shutil
 import subprocess
 import sys
@@ -181,3 +182,10 @@ def test_mypy_names_all_that_a_kind_of_port_touches(copy):
     assert all("assert_never" in e for e in errors[1:])
     copy.touched |= {e.split(":")[0] for e in errors}
     copy.touched_only_what_is_said_of("a kind of port")
+
+
+def test_every_named_mutation_has_its_place():
+    """A mutation whose place is gone would be counted by nobody."""
+    namespace = runpy.run_path(str(ROOT / "scripts" / "mutants.py"))
+    for mutation in namespace["NAMED"]:
+        assert (SRC / mutation.file).read_text().count(mutation.before) == 1, mutation.name

@@ -304,3 +304,18 @@ def test_ports_of_which_nothing_is_known_beside_a_tunnel_are_decided_in_time(tmp
     campus = opened(inkov.load(write_files(tmp_path, files)), ("S", "x"), ("S", "y"), ("T", "x"), ("T", "y"))
     (made,) = inkov.prove(campus, ["apart a b"])
     assert isinstance(made.outcome, CannotTell)
+
+
+def test_a_way_through_more_tunnels_than_are_followed_is_no_proof(tmp_path):
+    """Five tunnels inside each other and out again; then an access port of 10 is cabled to one of 20."""
+    trunk, tunnels = "trunk: all, native: none", ["tunnel: 20", "tunnel: 10"]
+    files, cables = {}, []
+    for i in range(12):
+        enters = ("access: 10", *(tunnels[k % 2] for k in range(5)), *([trunk] * 5), "access: 20")[i]
+        leaves = (*([trunk] * 5), *(tunnels[k % 2] for k in range(4, -1, -1)), "access: 10", "access: 20")[i]
+        files[f"s{i}.yaml"] = switch(f"S{i}", f"{{x: {{{enters}}}, y: {{{leaves}}}}}", tree="{protocol: off}")
+        cables += [f"S{i - 1} y - S{i} x"] if i else []
+    files["campus.yaml"] = CAMPUS.format(", ".join(cables))
+    outcome = verdict(write_files(tmp_path, files), "apart a b")
+    assert isinstance(outcome, CannotTell)
+    assert outcome.missing == ("a way that needs more tags inside each other than are followed here",)
