@@ -7,7 +7,7 @@ import pytest
 
 import inkov
 from conftest import run_inkov, write_files
-from inkov.formats.change_file import on_the_spot
+from inkov.formats.change_file import Typed, on_the_spot
 from inkov.views.rehearsals import Rehearsal
 
 CORE = (
@@ -78,7 +78,7 @@ def test_orders_are_what_trying_all_of_them_gives(campus):
     ]
     made = inkov.load(campus)
     for some in permutations(texts, 3):
-        rehearsal = Rehearsal(made, on_the_spot(list(some), [], [], made), "desk")
+        rehearsal = Rehearsal(made, on_the_spot(Typed(list(some)), made), "desk")
         every = [order for order in permutations(range(3)) if rehearsal.safe(order)]
         found = rehearsal.order()
         assert (found in every) if every else found == ()
@@ -88,7 +88,7 @@ def test_failures_are_tried_one_by_one_worst_first(campus):
     ran = run_inkov("rehearse", campus, "--all-cuts", "--all-fails")
     assert ran.code == 1
     rows = ran.out.splitlines()
-    assert rows[0].split("  ")[0] == "what fails"
+    assert rows[0].split("  ")[0] == "what happens"
     assert rows[1].startswith("cut core:hall - hall:core")
     assert rows[1].endswith("users together")
     one = run_inkov("rehearse", campus, "--cut", "core:hall")
@@ -105,6 +105,19 @@ def test_failures_are_tried_one_by_one_worst_first(campus):
         (CHANGE + "  - {at: 'core:1', native: 5}\n", "core:1: native 5: 'native' is of a trunk, and this port is none"),
         (CHANGE + "  - {at: 'core:1', natif: 5}\n", "unknown key 'natif'; did you mean 'native'?"),
         (CHANGE + "  - {at: 'core:1'}\n", "a step 'at' a place needs something to change there"),
+        (
+            CHANGE + "  - {fail: core, cut: 'core:1'}\n",
+            "a step has one of 'at', 'replace', 'add', 'plug', 'cut' and 'fail'",
+        ),
+        (CHANGE + "  - {fail: core, label: x}\n", "a step with 'fail' has no 'label'"),
+        (CHANGE + "  - {replace: core}\n", "a step with 'replace' needs 'with': the file of what comes instead"),
+        (CHANGE + "  - {replace: cor, with: x.yaml}\n", "there is no switch 'cor'; did you mean 'core'?"),
+        (CHANGE + "  - {replace: core, with: x.yaml}\n", "there is no file 'x.yaml' beside the change file"),
+        (CHANGE + "  - {add: hall.yaml}\n", "hall added: hall is there already"),
+        (CHANGE + "  - {plug: core}\n", "'core' is no port; say switch:port"),
+        (CHANGE + "  - {at: core, tree: {cost: 18}}\n", "'tree.cost' is of a port; say switch:port"),
+        (CHANGE + "  - {at: 'core:1', vlans: {7: x}}\n", "'vlans' and 'gateways' are of a switch, not of its ports"),
+        (CHANGE + "  - {at: 'core:1', lag: L}\n", "core:1: lag L: core has no LAG L"),
         (
             CHANGE + "  - {cut: nowhere}\n",
             "'nowhere' is not a cable; expected switch:port, or switch:port - switch:port",

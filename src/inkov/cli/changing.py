@@ -121,9 +121,23 @@ def rehearse(
     ] = None,
     cut: Annotated[list[str] | None, typer.Option(metavar="CABLE", help="A cable, by one end or both, is cut.")] = None,
     fail: Annotated[list[str] | None, typer.Option(metavar="SWITCH", help="A device fails.")] = None,
+    plug: Annotated[
+        list[str] | None, typer.Option(metavar="PORT", help="Somebody plugs a switch of their own into a host's port.")
+    ] = None,
+    replaced: Annotated[
+        list[str] | None,
+        typer.Option("--replace", metavar="'SWITCH FILE'", help="A switch is replaced by the one in a file."),
+    ] = None,
+    added: Annotated[list[str] | None, typer.Option("--add", metavar="FILE", help="Devices of a file come.")] = None,
+    cable: Annotated[
+        list[str] | None, typer.Option(metavar="'A - B'", help="With --add: a cable of what comes.")
+    ] = None,
     start: Annotated[str, typer.Option("--from", metavar="HOST", help="The host from which the change is done.")] = "",
     all_cuts: Annotated[bool, typer.Option("--all-cuts", help="Try each cable alone, worst first.")] = False,
     all_fails: Annotated[bool, typer.Option("--all-fails", help="Try each device alone, worst first.")] = False,
+    all_plugs: Annotated[
+        bool, typer.Option("--all-plugs", help="Try a switch of somebody's own in each host's port, worst first.")
+    ] = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -137,11 +151,13 @@ def rehearse(
     from inkov.render.rehearsal_text import rehearsal_text, trials_text
     from inkov.views.rehearsals import rehearsal_view, trials
 
-    if all_cuts or all_fails:
+    if all_cuts or all_fails or all_plugs:
         cables = [(w.a, w.b) for k in network.links for w in k.wires if k.up]
         steps = change_file.every_cut(campus, cables) if all_cuts else []
         steps += change_file.every_fail(campus) if all_fails else []
-        rows = trials(campus, steps, Progress("tried", "failures"))
+        hosts = (ref for refs in network.station_ports.values() for ref in refs)
+        steps += change_file.every_plug(campus, hosts) if all_plugs else []
+        rows = trials(campus, steps, Progress("tried", "what may happen"))
         emit("trials", result_format, output, rows, trials_text)
         if any(row.claims for row in rows):
             raise typer.Exit(Exit.FOUND)
@@ -152,9 +168,13 @@ def rehearse(
         document, lines, reading = change_file.read(change)
         steps = change_file.steps(document, lines, campus, reading)
         name, start = document.name, start or document.from_
-    steps += change_file.on_the_spot(sets or [], cut or [], fail or [], campus) if sets or cut or fail else []
+    typed = change_file.Typed(*(x or [] for x in (sets, replaced, added, cable, plug, cut, fail)))
+    if any(typed):
+        steps += change_file.on_the_spot(typed, campus)
     if not steps:
-        raise typer.BadParameter("name a change file, or say what happens with --set, --cut or --fail")
+        raise typer.BadParameter(
+            "name a change file, or say what happens with --set, --cut, --fail, --plug and the like"
+        )
     if start:
         from inkov.api import end_named
 

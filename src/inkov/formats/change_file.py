@@ -1,85 +1,32 @@
-"""Our own change file: steps of a change window, in YAML or JSON."""
+"""Our own change file: steps of a change window, in YAML or JSON, or typed on the spot."""
 
 from __future__ import annotations
 
 import fnmatch
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Any, NamedTuple
 
 import yaml
-from pydantic import Field, WithJsonSchema, model_validator
 
-from inkov.formats.campus_document import Names
-from inkov.formats.fields import Document, Flag, Label, ListField, Number, VidField, port_names, wrong
+from inkov.formats.change_document import PORT_KEYS, ChangeDocument, StepEntry, VlanStep
+from inkov.formats.fields import port_names
 from inkov.formats.reading import Reading
+from inkov.formats.site import load
 from inkov.formats.validated import validated
-from inkov.formats.yamltext import Lines, load
+from inkov.formats.yamltext import Lines
+from inkov.formats.yamltext import load as parsed
 from inkov.kinds.edit import CannotChange
-from inkov.kinds.steps import Step
-from inkov.model.campus import Campus
+from inkov.kinds.plug import plugged
+from inkov.kinds.steps import Arrival, Step
+from inkov.kinds.table import station_vlans
+from inkov.model.campus import Cable, Campus
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef, port_in, ports_text
 from inkov.model.source import Source
-from inkov.model.switch import Vlan
-
-_PORT_KEYS = ("access", "voice", "native", "trunk", "allow", "disallow", "enabled", "stance", "lacp", "label")
-
-
-class TreeStep(Document):
-    """What changes of a switch's tree."""
-
-    priority: Number = Field(description="Bridge priority.")
-
-
-class VlanStep(Document):
-    """A VLAN as it is to be defined."""
-
-    name: Label = ""
-    state: Literal["active", "suspended"] = "active"
-
-
-class StepEntry(Document):
-    """One step: settings `at` a place, or something that happens."""
-
-    at: Names = Field([], description="A switch, or switch:ports; both may be patterns.")
-    access: VidField | None = None
-    voice: VidField | None = None
-    native: VidField | None = None
-    trunk: ListField | None = Field(None, description="The whole allowed list.")
-    allow: ListField | None = Field(None, description="VLANs to add to the list.")
-    disallow: ListField | None = Field(None, description="VLANs to take off the list.")
-    enabled: Flag | None = None
-    stance: Literal["silent", "passive", "active"] | None = None
-    lacp: Literal["static", "passive", "active"] | None = Field(None, description="How a LAG forms.")
-    label: Label | None = None
-    vlans: Annotated[dict[VidField, VlanStep | Label | None], WithJsonSchema({"type": "object"})] = Field(
-        {}, description="VLANs to define: number to name, or to name and state; none removes it."
-    )
-    tree: TreeStep | None = None
-    cut: Label = Field("", description="A cable, as switch:port - switch:port; one end is enough.")
-    fail: Label = Field("", description="A device that fails.")
-
-    @model_validator(mode="after")
-    def _one_thing(self) -> StepEntry:
-        if bool(self.at) + bool(self.cut) + bool(self.fail) != 1:
-            raise wrong("a step has one of 'at', 'cut' and 'fail'")
-        if not self.at and len(self.model_fields_set) > 1:
-            raise wrong("a cut cable or a failing device has no further settings")
-        if self.at and len(self.model_fields_set) == 1:
-            raise wrong("a step 'at' a place needs something to change there")
-        return self
-
-
-class ChangeDocument(Document):
-    """A change: who does it from where, and its steps in order."""
-
-    inkov: Literal["change"]
-    name: Label = ""
-    from_: Label = Field(
-        "", description="The host whose user does it; switches to be touched must stay in reach of it."
-    )
-    steps: list[StepEntry] = Field(min_length=1)
+from inkov.model.switch import Switch, Vlan
+from inkov.model.vlanset import VlanSet
 
 
 def read(path: Path) -> tuple[ChangeDocument, Lines, Reading]:
@@ -93,7 +40,7 @@ def read(path: Path) -> tuple[ChangeDocument, Lines, Reading]:
         text = path.read_text("utf-8-sig")
     except (OSError, UnicodeDecodeError, ValueError):
         raise reading.fail("cannot be read as a change file") from None
-    data, lines = load(text, reading)
+    data, lines = parsed(text, reading)
     document = validated(ChangeDocument, data, lines, reading)
     if document is None or reading.problems:
         raise BadInput(reading.problems)
@@ -110,7 +57,7 @@ def steps(document: ChangeDocument, lines: Lines, campus: Campus, reading: Readi
     now = campus
     for i, entry in enumerate(document.steps):
         source = Source(reading.file, lines.near(("steps", i)), f"steps/{i}")
-        for step in _steps(entry, campus, source, reading):
+        for step in _steps(entry, now, source, reading):
             try:
                 now = step.done(now)
             except CannotChange as exc:
@@ -124,31 +71,63 @@ def steps(document: ChangeDocument, lines: Lines, campus: Campus, reading: Readi
 def _steps(entry: StepEntry, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
     if entry.cut:
         yield from cut_of(entry.cut, campus, source, reading)
-        return
-    if entry.fail:
+    elif entry.fail:
         yield from fail_of(entry.fail, campus, source, reading)
-        return
-    settings = {k: v for k in _PORT_KEYS if (v := getattr(entry, k)) is not None}
-    settings |= {k: settings[k].vlans for k in ("trunk", "allow", "disallow") if k in settings}
+    elif entry.replace or entry.add:
+        yield from arrivals(entry, campus, source, reading)
+    elif entry.plug:
+        for text in entry.plug:
+            for ref in _places(text, campus, source, reading):
+                if ref.port:
+                    yield plugged(ref, campus, _inhabited(campus), f"somebody's switch in {ref}", source)
+                else:
+                    reading.wrong(f"{text!r:.60} is no port; say switch:port", source.path, source.line)
+    else:
+        yield from _settings(entry, campus, source, reading)
+
+
+def _settings(entry: StepEntry, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
+    """Yields a step a switch: of its ports, or of itself."""
     by_switch: dict[str, list[PortRef]] = {}
     for text in entry.at:
         for ref in _places(text, campus, source, reading):
             by_switch.setdefault(ref.switch, []).extend([ref] if ref.port else [])
     for switch, refs in by_switch.items():
         if refs:
-            if entry.vlans or entry.tree:
-                reading.wrong("'vlans' and 'tree' are of a switch, not of its ports", source.path, source.line)
-            said = ", ".join(f"{k} {_text(v)}" for k, v in settings.items())
-            yield Step(f"{switch}:{ports_text(r.port for r in refs)}: {said}", tuple(refs), settings, source=source)
-            continue
-        if settings:
-            reading.wrong(f"{next(iter(settings))!r} is of a port; say switch:port", source.path, source.line)
-            continue
-        table = {vid: _vlan(vid, e) for vid, e in entry.vlans.items()}
-        tree = {"priority": entry.tree.priority} if entry.tree else {}
-        parts = [f"{'define' if e else 'remove'} VLAN {v}" for v, e in table.items()]
-        parts += [f"tree priority {entry.tree.priority}"] if entry.tree else []
-        yield Step(f"{switch}: {', '.join(parts)}", switch=switch, vlans=table, tree=tree, source=source)
+            yield from _of_ports(entry, switch, refs, source, reading)
+        else:
+            yield from _of_switch(entry, switch, source, reading)
+
+
+def _of_ports(entry: StepEntry, switch: str, refs: list[PortRef], source: Source, reading: Reading) -> Iterator[Step]:
+    settings: dict[str, Any] = {k: v for k in PORT_KEYS if (v := getattr(entry, k)) is not None}
+    settings |= {k: settings[k].vlans for k in ("trunk", "allow", "disallow") if k in settings}
+    if settings.get("lag") == "none":
+        settings["lag"] = None
+    said = [f"{k} {_text(v)}" for k, v in settings.items()]
+    if entry.tree:
+        settings["tree"] = entry.tree.said
+        said += [f"tree {k} {_text(v)}" for k, v in entry.tree.said.items()]
+    if entry.vlans or entry.gateways:
+        reading.wrong("'vlans' and 'gateways' are of a switch, not of its ports", source.path, source.line)
+    what = f"{switch}:{ports_text(r.port for r in refs)}: {', '.join(said)}"
+    yield Step(what, tuple(refs), settings, source=source)
+
+
+def _of_switch(entry: StepEntry, switch: str, source: Source, reading: Reading) -> Iterator[Step]:
+    if of_port := next((k for k in PORT_KEYS if getattr(entry, k) is not None), ""):
+        reading.wrong(f"{of_port!r} is of a port; say switch:port", source.path, source.line)
+        return
+    tree = entry.tree.said if entry.tree else {}
+    if of_port := next((k for k in tree if k != "priority"), ""):
+        reading.wrong(f"'tree.{of_port}' is of a port; say switch:port", source.path, source.line)
+        return
+    table = {vid: _vlan(vid, e) for vid, e in entry.vlans.items()}
+    gateways = {v: None if isinstance(e, str) else e.model(v, "", source) for v, e in entry.gateways.items()}
+    parts = [f"{'define' if e else 'remove'} VLAN {v}" for v, e in table.items()]
+    parts += [f"tree {k} {_text(v)}" for k, v in tree.items()]
+    parts += [f"gateway of VLAN {v} {g.shown if g else 'none'}" for v, g in gateways.items()]
+    yield Step(f"{switch}: {', '.join(parts)}", switch=switch, vlans=table, tree=tree, gateways=gateways, source=source)
 
 
 def _text(value: Any) -> str:
@@ -187,13 +166,59 @@ def _places(text: str, campus: Campus, source: Source, reading: Reading) -> Iter
 
 def cut_of(text: str, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
     """Yields the step in which a cable is cut that is named by one end or both; records ends that are not there."""
-    known = {n: s.ports for n, s in campus.switches.items()}
-    ends = [port_in(side, known) for side in text.split(" - ")]
-    if None in ends or not 1 <= len(ends) <= 2:
+    ends = _ends(text, campus.switches)
+    if not 1 <= len(ends) <= 2 or None in ends:
         what = f"{text!r:.60} is not a cable; expected switch:port, or switch:port - switch:port"
         reading.wrong(what, source.path, source.line)
         return
     yield Step(f"cut {text}", tuple(e for e in ends if e), cut=True, source=source)
+
+
+def _ends(text: str, switches: Mapping[str, Switch]) -> list[PortRef | None]:
+    known = {n: s.ports for n, s in switches.items()}
+    return [port_in(side, known) for side in text.split(" - ")]
+
+
+def arrivals(entry: StepEntry, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
+    """Yields the step in which devices come, read from files beside the change file; records what is wrong with them."""
+    if entry.replace and entry.replace not in campus.switches:
+        hint = nearest(entry.replace, campus.switches)
+        reading.wrong(f"there is no switch {entry.replace!r:.60}{hint}", source.path, source.line)
+        return
+    devices: list[Switch] = []
+    for name in [entry.with_] if entry.replace else entry.add:
+        path = Path(reading.file).parent / name
+        if not path.exists():
+            reading.wrong(f"there is no file {name!r:.60} beside the change file", source.path, source.line)
+            continue
+        try:
+            devices += load(path).switches.values()
+        except BadInput as exc:
+            reading.problems += exc.problems
+    if entry.replace and devices:
+        if len(devices) > 1:
+            reading.wrong(f"{entry.with_!r:.60} holds {len(devices)} devices; expected one", source.path, source.line)
+        yield Arrival(
+            f"{entry.replace} is replaced by {entry.with_}",
+            switch=entry.replace,
+            devices=(replace(devices[0], name=entry.replace),),
+            source=source,
+        )
+    elif devices:
+        cables = list(_cables(entry.cables, {**campus.switches, **{d.name: d for d in devices}}, source, reading))
+        names = ", ".join(d.name for d in devices)
+        yield Arrival(f"{names} added", devices=tuple(devices), cables=tuple(cables), source=source)
+
+
+def _cables(texts: Sequence[str], switches: Mapping[str, Switch], source: Source, reading: Reading) -> Iterator[Cable]:
+    for text in texts:
+        ends = _ends(text, switches)
+        a, b = ends if len(ends) == 2 else (None, None)
+        if a is None or b is None:
+            what = f"{text!r:.60} is not a cable between two ports that are there; expected 'pier-2 u1 - pier-1 u3'"
+            reading.wrong(what, source.path, source.line)
+        else:
+            yield Cable(a, b, source)
 
 
 def fail_of(name: str, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
@@ -204,19 +229,36 @@ def fail_of(name: str, campus: Campus, source: Source, reading: Reading) -> Iter
     yield Step(f"{name} fails", switch=name, fails=True, source=source)
 
 
-def on_the_spot(sets: list[str], cuts: list[str], fails: list[str], campus: Campus) -> list[Step]:
-    """Returns steps that were typed: `PLACE KEY VALUE`, cables to cut, devices to fail.
+class Typed(NamedTuple):
+    """Steps as they are typed: `PLACE KEY VALUE`, `SWITCH FILE`, files and cables of what comes, ports, cables, devices."""
+
+    sets: Sequence[str] = ()
+    replaced: Sequence[str] = ()
+    added: Sequence[str] = ()
+    cables: Sequence[str] = ()
+    plugs: Sequence[str] = ()
+    cuts: Sequence[str] = ()
+    fails: Sequence[str] = ()
+
+
+def on_the_spot(typed: Typed, campus: Campus) -> list[Step]:
+    """Returns steps that were typed, in this order.
 
     Raises:
         BadInput: something in them is not there, or is no setting.
     """
     reading = Reading("--set")
     entries: list[dict[str, Any]] = []
-    for text in sets:
+    for text in typed.sets:
         place, key, value = ([*text.split(maxsplit=2), "", ""])[:3]
         outer, dot, inner = key.partition(".")
         entries.append({"at": place, outer: {inner: value} if dot else value})
-    entries += [{"cut": text} for text in cuts] + [{"fail": text} for text in fails]
+    for text in typed.replaced:
+        name, _, file = text.partition(" ")
+        entries.append({"replace": name, "with": file.strip()})
+    entries += [{"add": list(typed.added), "cables": list(typed.cables)}] if typed.added else []
+    for key, texts in (("plug", typed.plugs), ("cut", typed.cuts), ("fail", typed.fails)):
+        entries += [{key: text} for text in texts]
     document = validated(ChangeDocument, {"inkov": "change", "steps": entries}, Lines(), reading)
     if document is None:
         raise BadInput([Problem(Source("--set", None, p.source.path), p.what) for p in reading.problems])
@@ -226,6 +268,24 @@ def on_the_spot(sets: list[str], cuts: list[str], fails: list[str], campus: Camp
 def every_cut(campus: Campus, cables: Iterable[tuple[PortRef, PortRef]]) -> list[Step]:
     """Returns a step for each cable, in which it is cut."""
     return [Step(f"cut {a} - {b}", (a, b), cut=True) for a, b in cables if a.switch in campus.switches]
+
+
+def every_plug(campus: Campus, refs: Iterable[PortRef]) -> list[Step]:
+    """Returns a step for the ports of each switch that are set alike, in which somebody plugs a switch into the first."""
+    alike: dict[tuple[object, ...], list[PortRef]] = {}
+    for ref in refs:
+        port = campus.switches[ref.switch].ports[ref.port]
+        alike.setdefault((ref.switch, port.switching, port.stance, port.tag_format, port.tree), []).append(ref)
+    inhabited = _inhabited(campus)
+    return [
+        plugged(some[0], campus, inhabited, f"somebody's switch in {some[0].switch}:{ports_text(r.port for r in some)}")
+        for some in alike.values()
+    ]
+
+
+def _inhabited(campus: Campus) -> VlanSet:
+    """Returns the VLANs that some port of a station is in."""
+    return VlanSet(v for s in campus.switches.values() for p in s.ports.values() for v in station_vlans(p.switching))
 
 
 def every_fail(campus: Campus) -> list[Step]:

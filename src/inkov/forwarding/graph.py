@@ -229,6 +229,21 @@ class Graph:
                         todo.append(near)
         return found
 
+    def telling(self, goals: Collection[tuple[str, Domain]]) -> Mask:
+        """Returns the tags which, uncovered on some link, are recognised at its far end and may lead on to a goal.
+
+        Any other tag inside a frame gets it nowhere that it would not get without.
+        """
+        leading = self.leading(goals)
+        found = 0
+        for edges in self.edges.values():
+            for _, far, hop in edges:
+                into = leading.get(far.switch, 0)
+                if into and not hop.blind and hop.near.out_untagged:
+                    found |= into & hop.far.in_tagged
+                    found |= sum(1 << t for t in {t for t, d in hop.far.in_mapped if into >> d & 1})
+        return found
+
     @cached_property
     def _arriving(self) -> dict[str, list[Edge]]:
         made: dict[str, list[Edge]] = defaultdict(list)

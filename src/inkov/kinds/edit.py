@@ -20,7 +20,8 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
     Args:
         port: as it is.
         settings: `access`, `voice` and `native` (a VID or None), `trunk`, `allow` and `disallow` (VLAN sets), `stance`,
-            `enabled`, `label`, and of a LAG `lacp`; those that are not there stay.
+            `enabled`, `label`, `lag` (a name or None), of a LAG `lacp`, and `tree` (fields of `PortTree`); those that are
+            not there stay.
 
     Raises:
         CannotChange: the port has no such setting.
@@ -40,7 +41,11 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
         if not port.is_lag:
             raise CannotChange("'lacp' is of a LAG, and this port is none")
         changed["lacp"] = Lacp(settings["lacp"])
-    changed |= {key: settings[key] for key in ("enabled", "label") if key in settings}
+    if "lag" in settings and port.is_lag:
+        raise CannotChange("'lag' is of a member, and this port is a LAG")
+    if "tree" in settings:
+        changed["tree"] = replace(port.tree, **settings["tree"])
+    changed |= {key: settings[key] for key in ("enabled", "label", "lag") if key in settings}
     return replace(port, **changed)
 
 

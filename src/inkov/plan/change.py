@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, 
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
+from inkov.kinds.steps import regrouped
 from inkov.kinds.table import setting_words, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.names import natural
@@ -248,11 +249,10 @@ def _mixed(a: Switch, b: Switch, keys: Collection[Key]) -> Switch:
             filters = _taken(filters, b.filters, one)
         else:
             whole[part] = getattr(b, part)
-    for lag in [p for p in ports.values() if p.is_lag]:
-        members = tuple(p.name for p in ports.values() if p.lag == lag.name)
-        ports[lag.name] = replace(lag, members=members or lag.members)
     ordered = {n: ports[n] for n in sorted(ports, key=natural)}
-    return replace(a, vlans=vlans, ports=ordered, gateways=tuple(gateways.values()), filters=filters, **whole)
+    return regrouped(
+        replace(a, vlans=vlans, ports=ordered, gateways=tuple(gateways.values()), filters=filters, **whole)
+    )
 
 
 def _taken(mine: Mapping[Any, Any], theirs: Mapping[Any, Any], one: Hashable) -> dict[Any, Any]:

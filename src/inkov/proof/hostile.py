@@ -75,12 +75,14 @@ class Attackers:
                 self.senders[place].append(ref)
                 self.hearers[place].append(ref)
 
-    def starts(self, inner: Mask, *, deep: bool = False) -> Iterator[tuple[str, Domain, Tags]]:
+    def starts(self, inner: Mask, around: Mask = 0) -> Iterator[tuple[str, Domain, Tags]]:
         """Yields the states their frames can start in; where tags may be inside, with one of some innermost.
 
-        When deep, one or two tags are around that one, of VLANs that links of the campus take off again.
+        Args:
+            inner: the VLANs of the innermost tag.
+            around: one or two tags are around that one, of these VLANs where links of the campus take them off again.
         """
-        stacks = self._stacks(inner, deep=deep)
+        stacks = self._stacks(inner, around)
         by_format = {n: [s for s in stacks if format_of(s[0]) == n] for n in self.network.formats.values()}
         for switch in dict.fromkeys([*self.plain, *self.armed]):
             armed = self.armed[switch]
@@ -92,15 +94,14 @@ class Attackers:
                 for domain in bits(self.payload[switch, number] & ~armed):
                     yield from ((switch, domain, stack) for stack in some)
 
-    def _stacks(self, inner: Mask, *, deep: bool) -> list[Tags]:
+    def _stacks(self, inner: Mask, around: Mask) -> list[Tags]:
         """Returns the tags that may be inside their frames, in every tag format."""
         numbers = self.network.formats.values()
         last: list[Tags] = [(tag_of(v, n),) for v in bits(inner) for n in numbers]
-        if not deep or not (taken_off := self._taken_off()):
+        if not around or not (outer := around & self._taken_off()):
             return last
-        one = [(tag_of(v, n),) for v in bits(taken_off) for n in numbers]
-        around = [*one, *(a + b for a in one for b in one)]
-        return [some + tag for some in around for tag in last]
+        one = [(tag_of(v, n),) for v in bits(outer) for n in numbers]
+        return [some + tag for some in (*one, *(a + b for a in one for b in one)) for tag in last]
 
     def reached(self, network: Network, view: View) -> dict[str, Mask]:
         """Returns everywhere that their frames get to, with any number of tags inside."""
@@ -232,8 +233,10 @@ class HostileProver:
             attackers, victims = self.attackers(a, view), self.stations(b, view)
             if not victims.heard_in(attackers.reached(self.network, view)):
                 continue
-            for inner, deep in ((own, False), (every, False), (own, True)):
-                reach = self.network.graph(view).reach(attackers.starts(inner, deep=deep), victims.hearers)
+            graph = self.network.graph(view)
+            telling = graph.telling(victims.hearers)
+            for inner, around in dict.fromkeys([(own & telling, 0), (every & telling, 0), (own & telling, telling)]):
+                reach = graph.reach(attackers.starts(inner, around), victims.hearers)
                 if end := reach.first(victims.hearers):
                     return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
         return Witness(a, b, (), unknown=(MORE_TAGS,))

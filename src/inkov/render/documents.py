@@ -52,7 +52,7 @@ DOCUMENTS = {
     "sources": Document("views.sources", ("SourcesView",)),
     "drift": Document("views.drifts", ("DriftView",)),
     "trend": Document("views.trends", ("TrendView",)),
-    "change": Document("formats.change_file", ("ChangeDocument",), written=False),
+    "change": Document("formats.change_document", ("ChangeDocument",), written=False),
     "rehearse": Document("views.rehearsals", ("RehearsalView",)),
     "mend": Document("views.mends", ("MendView",)),
     "trials": Document("views.rehearsals", ("TrialRow",), rows=True),

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from inkov.kinds.plug import PLUGGED
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, plural, spaced, table, words
 from inkov.render.text import Block, Stack, Text
 from inkov.rules.wording import joined
-from inkov.views.drifts import DriftView
+from inkov.views.drifts import DriftView, FoundView
 from inkov.views.mends import MendView
 from inkov.views.rehearsals import RehearsalView, StepView, TrialRow
 
@@ -26,7 +27,9 @@ def rehearsal_text(view: RehearsalView) -> Block:
     if view.verdict == "safe in another order":
         rows = [(f"{n}.", words(view.steps[i - 1].what)) for n, i in enumerate(view.order, 1)]
         blocks.append(Stack(Text("do it in this order", "bold"), Stack(table(("", ""), rows, whole=[0]), indent=2)))
-    if view.verdict == "not safe":
+    if view.spoils:
+        blocks.append(words(f"It is not safe in any order: at its end {_no_longer(view.spoils)}."))
+    elif view.verdict == "not safe":
         tried = (
             "no order of the steps is" if view.exact else "no order was found that is, though not every one was tried"
         )
@@ -41,6 +44,11 @@ def rehearsal_text(view: RehearsalView) -> Block:
     return spaced(blocks)
 
 
+def _no_longer(claims: Sequence[str]) -> str:
+    quoted = joined([repr(c) for c in claims], 4)
+    return f"the claim {quoted} is worse off" if len(claims) == 1 else f"the claims {quoted} are worse off"
+
+
 def _step(n: int, step: StepView) -> Block:
     bad = bool(step.breaks or step.out_of_reach)
     head = Text.assemble(f"{n}  ", words(step.what, "bold red" if bad else "bold"), "   ", words(step.source, "cyan"))
@@ -53,7 +61,7 @@ def _did(did: DriftView) -> list[tuple[str, Block]]:
     """Returns what changed for stations and claims, in a few lines."""
     rows: list[tuple[str, Block]] = []
     rows += [("Claim", words(f"{c.name}: {c.before} → {c.after}")) for c in did.claims]
-    new = [f"{f.finding.rule} at {f.finding.place}" for f in did.findings.new if f.finding.severity != "tidy"]
+    new = [f"{f.finding.rule} at {f.finding.place}" for f in did.findings.new if _matters(f)]
     gone = [f"{f.rule} at {f.place}" for f in did.findings.gone if f.severity != "tidy"]
     rows += [("New", words("; ".join(new)))] if new else []
     rows += [("Gone", words("; ".join(gone)))] if gone else []
@@ -64,20 +72,26 @@ def _did(did: DriftView) -> list[tuple[str, Block]]:
     return rows or [("", Text("changes nothing that anyone would notice", "dim"))]
 
 
+def _matters(found: FoundView) -> bool:
+    """Tells whether a new finding is told of: no tidy one, nor one of what somebody plugged in."""
+    return found.finding.severity != "tidy" and PLUGGED not in found.finding.place
+
+
 def trials_text(rows: Sequence[TrialRow]) -> Block:
-    """Returns failures tried one by one, worst first; harmless ones are counted."""
-    bad = [r for r in rows if r.lost or r.claims]
+    """Returns what was tried one by one, worst first; what does nothing is counted."""
+    bad = [r for r in rows if r.lost or r.gained or r.claims]
     harmless = sum(1 + len(r.alike) for r in rows) - sum(1 + len(r.alike) for r in bad)
     body = [
         (
             words(r.what + (f" and {len(r.alike)} like it" if r.alike else "")),
-            str(r.lost),
+            str(r.lost or "-"),
+            str(r.gained or "-"),
             words(", ".join(r.claims) or "-"),
         )
         for r in bad
     ]
-    note = Text(f"{plural(harmless, 'failure')} more would part nobody and turn no claim", "dim")
-    made = table(("what fails", "pairs lost", "claims that no longer hold"), body, right=[1])
+    note = Text(f"{harmless} more would part nobody, join nobody and turn no claim", "dim")
+    made = table(("what happens", "pairs lost", "pairs gained", "claims that are worse off"), body, right=[1, 2])
     return spaced([made, note] if body else [note])
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from typing_extensions import TypedDict
@@ -167,6 +167,18 @@ class Side:
                     sets[id(spread)] = frozenset(h.at for h in spread)
                 self._heard[ref] = sets[id(spread)]
         return self._heard
+
+    def take_for(self, ref: PortRef, devices: Collection[str]) -> None:
+        """Takes the ports of some devices for one port, that they are plugged into: whoever hears them hears it."""
+
+        def known(other: PortRef) -> PortRef:
+            return ref if other.switch in devices else other
+
+        merged: dict[PortRef, frozenset[PortRef]] = {}
+        for source, heard in self.heard.items():
+            at = known(source)
+            merged[at] = merged.get(at, frozenset()) | frozenset(map(known, heard))
+        self._heard = merged
 
 
 def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes: bool = True) -> DriftView:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 from inkov.forwarding.network import Network
-from inkov.kinds.steps import Step
+from inkov.kinds.edit import CannotChange
+from inkov.kinds.steps import Arrival, Step
 from inkov.model.campus import Campus, Together
 from inkov.model.names import PortRef
 from inkov.proof.ends import end_named
@@ -37,8 +38,8 @@ class StepView:
 class RehearsalView:
     """A change, tried out.
 
-    `verdict` is `safe`, `safe in another order` or `not safe`; `order` is the order in which it is safe, by step numbers
-    from 1; `exact` tells that every order was tried. `unknown` are the switches of which it is not known whether they stay
+    `verdict` is `safe`, `safe in another order` or `not safe`; `spoils` are claims that are worse off after all of it than
+    before; `order` is the order in which it is safe, by step numbers from 1; `exact` tells that every order was tried. `unknown` are the switches of which it is not known whether they stay
     in reach, as the input has no address of them.
     """
 
@@ -47,6 +48,7 @@ class RehearsalView:
     start: str
     unknown: tuple[str, ...]
     verdict: str
+    spoils: tuple[str, ...]
     order: tuple[int, ...]
     exact: bool
     steps: tuple[StepView, ...]
@@ -88,6 +90,12 @@ class Rehearsal:
             ends = self.side(frozenset()), self.side(self._all)
             self._breaks[done] = () if done in {frozenset(), self._all} else tuple(self._worse(self.side(done), ends))
         return self._breaks[done]
+
+    @property
+    def spoils(self) -> tuple[str, ...]:
+        """The claims that are worse off after all of it than before."""
+        first, last = self.side(frozenset()), self.side(self._all)
+        return tuple(c.name for c in last.claims if rank(last.outcome(c)) > rank(first.outcome(c)))
 
     @staticmethod
     def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
@@ -135,12 +143,18 @@ class Rehearsal:
         """Tells whether nothing breaks in an order, and each switch is in reach when its turn comes."""
         done: frozenset[int] = frozenset()
         for i in order:
-            if self.unreached(done, [i]):
+            if not self._fits(done, i):
                 return False
             done |= {i}
-            if self.breaks(done):
-                return False
         return True
+
+    def _fits(self, done: frozenset[int], i: int) -> bool:
+        """Tells whether a step can come after some: it can be done then, in reach, and nothing breaks."""
+        try:
+            self.campus(done | {i})
+        except CannotChange:
+            return False
+        return not self.unreached(done, [i]) and not self.breaks(done | {i})
 
     def order(self) -> tuple[int, ...]:
         """Returns an order in which nothing breaks: the given one if it will do; nothing where there is none."""
@@ -157,7 +171,7 @@ class Rehearsal:
             if done in dead:
                 return None
             for i in sorted(self._all - done):
-                if not self.unreached(done, [i]) and not self.breaks(done | {i}):
+                if self._fits(done, i):
                     rest = onward(done | {i})
                     if rest is not None:
                         return (i, *rest)
@@ -170,15 +184,16 @@ class Rehearsal:
         done: frozenset[int] = frozenset()
         order: list[int] = []
         while done != self._all:
-            fits = (
-                i for i in sorted(self._all - done) if not self.unreached(done, [i]) and not self.breaks(done | {i})
-            )
-            chosen = next(fits, None)
+            chosen = next((i for i in sorted(self._all - done) if self._fits(done, i)), None)
             if chosen is None:
                 return ()
             order.append(chosen)
             done |= {chosen}
         return tuple(order)
+
+
+_BROKEN = 2
+"""The worst `rank`."""
 
 
 def rank(outcome: object) -> int:
@@ -206,7 +221,8 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
         name: what the change is called.
     """
     rehearsal = Rehearsal(campus, steps, start)
-    order = rehearsal.order()
+    spoils = rehearsal.spoils
+    order = () if spoils else rehearsal.order()
     given = tuple(range(len(steps)))
     views = []
     for i, step in enumerate(steps):
@@ -221,16 +237,26 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
     whole = drift_of(*ends, ("before", "after"), causes=False)
     exact = len(steps) <= _EXACT
     return RehearsalView(
-        name, campus.name, start, rehearsal.unknown, verdict, tuple(i + 1 for i in order), exact, tuple(views), whole
+        name,
+        campus.name,
+        start,
+        rehearsal.unknown,
+        verdict,
+        spoils,
+        tuple(i + 1 for i in order),
+        exact,
+        tuple(views),
+        whole,
     )
 
 
 @dataclass(frozen=True, slots=True)
 class TrialRow:
-    """A failure tried alone: pairs of ports that lose each other, and claims that it turns from proved."""
+    """What may happen, tried alone: pairs of ports that lose or gain each other, and claims that are worse off."""
 
     what: str
     lost: int
+    gained: int
     claims: tuple[str, ...]
     alike: tuple[str, ...]
 
@@ -239,13 +265,21 @@ def trials(campus: Campus, steps: Sequence[Step], progress: Callable[[int, int],
     """Tries each step alone, worst first; those that do the same are one row."""
     claims = [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims]
     before = Side(campus, claims)
-    rows: dict[tuple[object, ...], list[str]] = {}
+    whole = [c for c in claims if rank(before.outcome(c)) < _BROKEN]  # of the others, nothing is left to break
+    rows: dict[Hashable, TrialRow] = {}
     for n, step in enumerate(steps, 1):
         after = Side(step.done(campus), claims, frozenset([step.switch]) if step.fails else frozenset())
-        lost = sum(len(row["at"]) for row in reach(before, after)[1])
-        turned = tuple(c.name for c in claims if rank(before.outcome(c)) == 0 and rank(after.outcome(c)) > 0)
-        rows.setdefault((lost, turned, "" if not lost and not turned else step.what), []).append(step.what)
+        socket = None
+        if isinstance(step, Arrival) and step.plugged:
+            socket = step.plugged
+            after.take_for(socket, {d.name for d in step.devices})
+        changed = reach(before, after)
+        gained, lost = (sum(len(row["at"]) for row in some) for some in changed)
+        worse = tuple(c.name for c in whole if rank(after.outcome(c)) > rank(before.outcome(c)))
+        where = socket.switch if socket and (gained or lost or worse) else str(changed)
+        row = rows.setdefault((lost, gained, worse, where), TrialRow(step.what, lost, gained, worse, ()))
+        if row.what != step.what:
+            rows[lost, gained, worse, where] = replace(row, alike=(*row.alike, step.what))
         if progress is not None:
             progress(n, len(steps))
-    made = [TrialRow(names[0], int(str(key[0])), tuple(key[1]), tuple(names[1:])) for key, names in rows.items()]  # type: ignore[arg-type]  # as put in above
-    return sorted(made, key=lambda r: (-len(r.claims), -r.lost))
+    return sorted(rows.values(), key=lambda r: (-len(r.claims), -(r.lost + r.gained)))

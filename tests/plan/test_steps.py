@@ -1,0 +1,135 @@
+"""Each kind of step: what the campus is after it, and what `rehearse` says of it, driven as an engineer would."""
+
+import json
+
+import pytest
+
+import inkov
+from conftest import run_inkov, write_files
+from inkov.formats.change_file import Typed, on_the_spot
+from inkov.forwarding.network import Network
+from inkov.kinds.edit import CannotChange
+
+VLANS = "{5: management, 10: users, 20: guests}"
+HALL = (
+    f"inkov: switch\nname: hall\nvlans: {VLANS}\nports:\n  1: {{access: 10}}\n  2: {{access: 20}}\n"
+    "  3: {mode: negotiated, stance: passive, access: 20, trunk: all}\n  u1: {trunk: all, native: none}\n"
+    "  m1: {lag: up}\n  m2: {}\nlags: {up: {trunk: '10,20', native: none, lacp: static}}\n"
+)
+CORE = (
+    f"inkov: switch\nname: core\nvlans: {VLANS}\nports: {{1: {{access: 10}}, 2: {{access: 20}}, d1: {{trunk: all, native: none}},"
+    " d2: {trunk: all, native: none}}\n"
+)
+CAMPUS = (
+    "inkov: campus\nname: c\ncables: [core d1 - hall u1]\nsegments: {users: {vlan: 10}, guests: {vlan: 20}}\n"
+    "claims: [{apart: [users, guests]}, {together: users}]\n"
+)
+
+
+@pytest.fixture
+def site(tmp_path):
+    return write_files(tmp_path / "campus", {"hall.yaml": HALL, "core.yaml": CORE, "campus.yaml": CAMPUS})
+
+
+def after(site, **typed):
+    campus = inkov.load(site)
+    for step in on_the_spot(Typed(**typed), campus):
+        campus = step.done(campus)
+    return campus
+
+
+def test_a_port_joins_and_leaves_a_lag(site):
+    joined = after(site, sets=["hall:m2 lag up"]).switches["hall"]
+    assert (joined.ports["up"].members, joined.ports["m2"].lag) == (("m1", "m2"), "up")
+    left = after(site, sets=["hall:m2 lag up", "hall:m1 lag none"]).switches["hall"]
+    assert (left.ports["up"].members, left.ports["m1"].lag) == (("m2",), None)
+
+
+def test_a_gateway_comes_and_goes(site):
+    made = after(site, sets=["core gateways.10 192.0.2.1/27"])
+    assert [(g.vid, g.shown) for g in made.switches["core"].gateways] == [(10, "192.0.2.1/27")]
+    gone = after(site, sets=["core gateways.10 192.0.2.1/27", "core gateways.10 none"])
+    assert gone.switches["core"].gateways == ()
+
+
+def test_one_cost_moves_the_opening_of_a_ring(tmp_path):
+    switch = (
+        "inkov: switch\nname: {}\nmac: 02:00:00:00:00:0{}\nvlans: {{10: a}}\ntree: {{protocol: rstp, priority: {}}}\n"
+        "ports: {{1: {{access: 10}}, x: {{trunk: all, native: none, speed: 1G}}, y: {{trunk: all, native: none, speed: 1G}}}}\n"
+    )
+    files = {f"{n}.yaml": switch.format(n, i, 4096 * (1 + i)) for i, n in enumerate("abc")}
+    files["campus.yaml"] = "inkov: campus\nname: r\ncables: [a x - b x, b y - c y, a y - c x]\n"
+    site = write_files(tmp_path, files)
+    ran = run_inkov("rehearse", site, "--set", "b:x tree.cost 2000000")
+    assert ran.code == 0, ran.err
+    assert ran.out.splitlines()[2] == "1  b:x: tree cost 2000000   --set:1"
+    assert "State  blocked b:x: - → for 1,10" in ran.out
+    assert "State  blocked c:y: for 1,10 → -" in ran.out
+
+
+def test_a_switch_is_replaced_by_a_file_and_keeps_its_cables(site):
+    (site.parent / "new").mkdir()
+    (site.parent / "new" / "candidate.txt").write_text(
+        HALL.replace("name: hall", "name: hall-new").replace("access: 10", "access: 20")
+    )
+    (site.parent / "change.txt").write_text("inkov: change\nsteps:\n  - {replace: hall, with: new/candidate.txt}\n")
+    view = json.loads(run_inkov("rehearse", site, site.parent / "change.txt", "--format", "json").out)
+    assert view["steps"][0]["what"] == "hall is replaced by new/candidate.txt"
+    assert {"at": "hall:1", "what": "access 10 → access 20", "ports": 1, "silent": False} in view["whole"]["changes"]
+    made = after(site, replaced=[f"hall {site.parent / 'new' / 'candidate.txt'}"])
+    assert [str(k) for k in Network(made).links] == ["core:d1 <-> hall:u1"]
+
+
+def test_a_device_comes_with_its_cable_and_later_steps_may_set_it(site):
+    (site.parent / "new").mkdir()
+    (site.parent / "new" / "pier.txt").write_text(HALL.replace("name: hall", "name: pier"))
+    steps = "  - {add: new/pier.txt, cables: [core d2 - pier u1]}\n  - {at: 'pier:2', label: kiosk}\n"
+    (site.parent / "change.txt").write_text("inkov: change\nsteps:\n" + steps)
+    view = json.loads(run_inkov("rehearse", site, site.parent / "change.txt", "--format", "json").out)
+    assert [s["what"] for s in view["steps"]] == ["pier added", "pier:2: label kiosk"]
+    assert (view["verdict"], view["order"]) == ("safe", [1, 2])
+    assert {"from": "core:1", "at": ["pier:1", "pier:up"]} in view["whole"]["reach"]["gained"]
+    (site.parent / "change.txt").write_text("inkov: change\nsteps:\n" + "".join(steps.splitlines(keepends=True)[::-1]))
+    ran = run_inkov("rehearse", site, site.parent / "change.txt")
+    assert (ran.code, ran.out) == (2, "")
+    assert "no switch matches 'pier'" in ran.err
+
+
+@pytest.mark.parametrize(
+    ("cable", "message"),
+    [
+        ("core d1 - pier u1", "core:d1 is cabled already"),
+        ("core d9 - pier u1", "'core d9 - pier u1' is not a cable between two ports that are there"),
+    ],
+)
+def test_a_cable_needs_a_free_port_at_both_ends(site, cable, message):
+    (site.parent / "pier.txt").write_text(HALL.replace("name: hall", "name: pier"))
+    ran = run_inkov("rehearse", site, "--add", "pier.txt", "--cable", cable, cwd=site.parent)
+    assert (ran.code, ran.out) == (2, "")
+    assert message in ran.err
+
+
+def test_a_switch_plugged_into_a_willing_port_joins_what_it_gets(site):
+    """It makes a trunk of it: users and guests, on one hub; into a plain port it gets no more than its host had."""
+    ran = run_inkov("rehearse", site, "--plug", "hall:3")
+    assert ran.code == 1
+    assert ran.out.splitlines()[0] == "c   1 step    NOT SAFE"
+    assert "Claim  users, guests apart: proved → broken" in ran.out
+    assert run_inkov("rehearse", site, "--plug", "hall:1").out.splitlines()[0] == "c   1 step    SAFE"
+
+
+def test_every_socket_is_tried_worst_first(site):
+    ran = run_inkov("rehearse", site, "--all-plugs", "--format", "json")
+    rows = json.loads(ran.out)["rows"]
+    assert ran.code == 1
+    sockets = [r["what"].removeprefix("somebody's switch in ") for r in rows]
+    assert sockets[:3] == ["core:d2", "hall:3", "hall:up"]  # a trunk that faces nobody, a willing port, a LAG of trunks
+    assert [(r["claims"], r["gained"] > 0) for r in rows[:3]] == [(["users, guests apart"], True)] * 3
+    assert [(r["claims"], r["gained"], r["lost"]) for r in rows[3:]] == [([], 0, 0)]
+
+
+def test_a_step_on_what_is_not_there_cannot_be_done(site):
+    campus = inkov.load(site)
+    (step,) = on_the_spot(Typed(sets=["hall:1 access 20"]), campus)
+    with pytest.raises(CannotChange, match="there is no switch hall"):
+        step.done(inkov.load(site / "core.yaml"))
