@@ -9,7 +9,8 @@ import importlib
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from inkov.api import audit, drift, flood, load, prove
+    from inkov.api import audit, flood, load, prove
+    from inkov.changes import drift, mend, rehearse
     from inkov.model.campus import Campus
     from inkov.model.errors import BadInput
     from inkov.proof.outcome import Broken, CannotTell, Proved, Verdict
@@ -31,7 +32,9 @@ __all__ = [
     "drift",
     "flood",
     "load",
+    "mend",
     "prove",
+    "rehearse",
 ]
 
 _HOMES = {
@@ -43,6 +46,7 @@ _HOMES = {
     "HeardRow": "inkov.views.tables",
     "Proved": "inkov.proof.outcome",
     "Verdict": "inkov.proof.outcome",
+    **dict.fromkeys(("drift", "mend", "rehearse"), "inkov.changes"),
 }
 
 

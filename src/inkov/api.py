@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from functools import lru_cache
 from os import PathLike
 from pathlib import Path
@@ -16,14 +15,12 @@ from inkov.formats.text import utf8
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import vid_of
-from inkov.kinds.table import allowed_list
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef, port_in
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
 from inkov.plan.draft import draft as _draft
-from inkov.plan.reach import change
 from inkov.plan.trim import Trim
 from inkov.proof.certificate import Data, certificate
 from inkov.proof.ends import End, UnknownEnd
@@ -42,7 +39,7 @@ from inkov.views.findings import AuditView
 from inkov.views.tables import HeardRow
 
 if TYPE_CHECKING:
-    from inkov.views.drifts import DriftView
+    pass
 
 
 def load(
@@ -219,37 +216,6 @@ def _file_name(claim: str, taken: Mapping[str, object]) -> str:
     return next(n for i in range(1, len(taken) + 2) if (n := f"{stem}{f'-{i}' if i > 1 else ''}.json") not in taken)
 
 
-def drift(before: Campus, after: Campus, names: tuple[str, str] = ("before", "after")) -> DriftView:
-    """Compares two campuses: what changed, what it did, and which change did it.
-
-    Args:
-        before: how it was, from `load`.
-        after: how it is.
-        names: what the two are called in the result.
-
-    >>> view = inkov.drift(inkov.load("quillfin/mended"), inkov.load("quillfin/mended"))
-    >>> view.changes, view.claims
-    ((), ())
-    """
-    from inkov.views.drifts import drift_view  # brings the rules, too
-
-    return drift_view(before, after, names)
-
-
-def as_saved(campus: Campus) -> Campus:
-    """Returns a campus as its switches would start with what they have saved.
-
-    Raises:
-        BadInput: it does not hold what any switch has saved.
-    """
-    if not campus.saved:
-        raise BadInput(
-            [Problem(Source("--saved"), "the campus file names nothing that switches have saved; see `saved`")]
-        )
-    switches = {name: campus.saved.get(name, switch) for name, switch in campus.switches.items()}
-    return replace(campus, switches=switches)
-
-
 def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[CheckedRow]:
     """Checks certificates against a site, without the prover.
 
@@ -307,45 +273,6 @@ def trim(campus: Campus, keep: VlanSet = NONE) -> Trim:
         keep: VLANs never to be trimmed, besides those the campus file keeps.
     """
     return Trim(network(campus), keep)
-
-
-def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: str | PathLike[str]) -> list[str]:
-    """Writes a site with other allowed lists into a new folder, if that costs no station what it reaches now.
-
-    Args:
-        site: what `load` reads.
-        lists: the list to set of each port, as text.
-        folder: where to write; new, or empty.
-
-    Returns:
-        The names of the files that differ.
-
-    Raises:
-        BadInput: the result would cut something off or join what is apart now, or cannot be written. Nothing is
-            written then.
-    """
-    from inkov.formats.rewrite import rewrite  # brings pydantic, too
-
-    base = Path(site) if Path(site).is_dir() else Path(site).parent
-    if Path(folder).resolve().is_relative_to(base.resolve()):
-        raise BadInput([Problem(Source(str(folder)), "lies in the site's own folder; name one elsewhere")])
-    before, files = load_files(site)
-    given = VlanSet(v for ref, text in lists.items() for v in VlanSet.parse(text) - _allowed(before, ref))
-
-    def check(made: Path) -> None:
-        after = load(made / Path(site).name if Path(site).is_file() else made)
-        found = change(network(before), network(after))
-        groups = network(after).needs.mixed
-        mixed = VlanSet(u for v in given if v in groups for u in VlanSet.from_mask(groups[v]))
-        for what, some in (("lose", found.lost), ("gain", found.gained - given - mixed)):
-            if some:
-                raise BadInput([Problem(Source("trim"), f"members of {some} would {what} reach; nothing was written")])
-
-    return rewrite(before, files, lists, Path(folder), check)
-
-
-def _allowed(campus: Campus, ref: PortRef) -> VlanSet:
-    return allowed_list(campus.switches[ref.switch].ports[ref.port].switching)
 
 
 def draft(network: Network) -> str:

@@ -97,20 +97,25 @@ def demo(
 
     write(folder)
     as_found = folder / "as-found"
-    sys.stdout.write(f"wrote {as_found.as_posix()} and {(folder / 'mended').as_posix()}\n\n")
+    sys.stdout.write(f"wrote {as_found.as_posix()}, and beside it before, mended and changes\n\n")
     report(as_found, Choice(), Format.TEXT.value, None)
     sys.stdout.write("\n")
     decide(as_found, None, Format.TEXT, None)
-    sys.stdout.write(
-        f"\nTry next:\n"
-        f"  inkov links {as_found.as_posix()}               both ends of every link, what crosses, what is lost\n"
-        f"  inkov vlans {as_found.as_posix()} --vlan 340    one VLAN across all switches\n"
-        f"  inkov tree {as_found.as_posix()}                who is root, what is blocked, and why\n"
-        f"  inkov gateways {as_found.as_posix()}            what joins VLANs, and what filters stand in front\n"
-        f"  inkov trim {as_found.as_posix()}                what each trunk's list should be\n"
-        f"  inkov explain native/mismatch          what a rule looks for, and why\n"
-        f"  inkov audit {(folder / 'mended').as_posix()}                 the same campus, put right\n"
+    tries = (
+        ("links as-found", "both ends of every link, what crosses, what is lost"),
+        ("vlans as-found --vlan 340", "one VLAN across all switches"),
+        ("tree as-found", "who is root, what is blocked, and why"),
+        ("map as-found -o map.svg", "the campus, drawn"),
+        ("drift before as-found", "what last night's edits did, and which did what"),
+        ("rehearse as-found changes/natives.yaml", "a change that is safe in another order only"),
+        ("rehearse mended changes/new-pier.yaml", "one that needs a list first"),
+        ("mend as-found -o cure.yaml", "the cures that are certain"),
+        ("sources as-found", "six formats, and what each device does not tell"),
+        ("report as-found -o report.html", "one page to hand over"),
+        ("explain native/mismatch", "what a rule looks for, and why"),
     )
+    sys.stdout.write(f"\nTry next, in {folder.as_posix()}:\n")
+    sys.stdout.writelines(f"  inkov {command:40}  {what}\n" for command, what in tries)
 
 
 app.command(epilog="Example: inkov audit exports --fail-on outage --format sarif -o audit.sarif")(reads_site(audit))
@@ -184,7 +189,7 @@ def trace(
 
 app.command(epilog="Example: inkov drift HEAD~1:exports exports")(reads_site(drift))
 app.command(epilog="Example: inkov rehearse quillfin/as-found quillfin/changes/natives.yaml")(reads_site(rehearse))
-app.command(epilog="Example: inkov mend quillfin/as-found --change cure.yaml")(reads_site(mend))
+app.command(epilog="Example: inkov mend quillfin/as-found -o cure.yaml")(reads_site(mend))
 app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim))
 
 

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, load_network
-from inkov.cli.output import Exit, Format, Progress, emit, put
+from inkov.cli.output import Exit, Format, Progress, complain, emit, put
 from inkov.model.errors import Problem, nearest
 from inkov.model.source import Source
 
@@ -57,18 +57,18 @@ def drift(
         return
     if claim or result_format in _FIGURES:
         raise typer.BadParameter("--claim and figures belong to --log")
-    from inkov import api
+    from inkov import changes
     from inkov.formats.revision import folder_of
 
     if bool(after) is saved:
         raise typer.BadParameter("name BEFORE and AFTER, or one campus with --saved")
     if saved:
         campus = load_network(Path(before)).campus
-        view = api.drift(api.as_saved(campus), campus, ("saved", "running"))
+        view = changes.drift(changes.as_saved(campus), campus, ("saved", "running"))
     else:
         with folder_of(before) as one, folder_of(after) as other:
             first = load_network(one, strict=True).campus
-            view = api.drift(first, load_network(other, strict=True).campus, (before, after))
+            view = changes.drift(first, load_network(other, strict=True).campus, (before, after))
     Run.unread = ()
     from inkov.render.drift_text import drift_junit, drift_markdown, drift_text
 
@@ -192,25 +192,52 @@ def mend(
         typer.Option(metavar="RULE", help="Only findings of these rules; patterns such as 'native/*' work."),
     ] = None,
     at: Annotated[str, typer.Option(metavar="PLACE", help="Only findings at places that hold this text.")] = "",
-    change: Annotated[
+    apply: Annotated[
         Path | None,
-        typer.Option("--change", metavar="FILE", help="Write the cures there, as a change file for 'rehearse'."),
+        typer.Option("--apply", metavar="DIR", help="Write the site there with the cures in its files; a new folder."),
     ] = None,
+    diff: Annotated[
+        bool, typer.Option("--diff", help="Show what the cures change in the files, as a unified diff.")
+    ] = False,
     result_format: FormatOption = Format.TEXT,
-    output: OutputOption = None,
+    output: Annotated[
+        Path | None,
+        typer.Option(
+            "--output",
+            "-o",
+            metavar="FILE",
+            help="Write the cures there, as a change file for 'rehearse'; or the JSON.",
+        ),
+    ] = None,
 ) -> None:
     """Find the cures that are certain: each is tried, and kept only if its finding is gone and nothing else is worse.
+
+    With --apply or --diff, cures count that can be written into the files; what devices told of themselves is left alone.
 
     Exits 1 when findings above tidy are left that somebody has to decide on.
     """
     campus = load_network(site, strict=True).campus
     from inkov.formats.change_file import written
+    from inkov.render.page import clean, plural
     from inkov.render.rehearsal_text import mend_text
     from inkov.views.mends import mended
 
-    view, steps, _ = mended(campus, only or (), at)
-    if change is not None:
-        put(written(steps, f"cures for {campus.name}"), change)
-    emit("mend", result_format, output, view, mend_text)
+    copies = None
+    if apply is not None or diff:
+        from inkov.changes import Copies
+
+        copies = Copies(site, only or (), at)
+        view, steps = copies.view, copies.steps
+    else:
+        view, steps, _ = mended(campus, only or (), at)
+    as_text = result_format is Format.TEXT
+    if output is not None and as_text:
+        put(written(steps, f"cures for {campus.name}"), output)
+    emit("mend", result_format, None if as_text else output, view, mend_text)
+    if copies is not None and diff:
+        put("\n" + "".join(f"{clean(line)}\n" for line in copies.difference.splitlines()), None)
+    if copies is not None and apply is not None:
+        changed = copies.write(apply)
+        complain(f"wrote {apply.as_posix()}: {plural(len(changed), 'file')} changed; read back, it is what was tried")
     if any(row.severity != "tidy" for row in view.left):
         raise typer.Exit(Exit.FOUND)

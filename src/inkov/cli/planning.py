@@ -79,7 +79,7 @@ def trim(
 
 def _apply(site: Path, advice: Trim, planned: list[Path], style: ListStyle, folder: Path) -> None:
     """Writes the trimmed site, and says so on the error stream, where it does not mix with the result."""
-    from inkov import api
+    from inkov import api, changes
     from inkov.formats.rewrite import settable
     from inkov.render.page import plural
 
@@ -93,7 +93,7 @@ def _apply(site: Path, advice: Trim, planned: list[Path], style: ListStyle, fold
         if ref.switch in known
     }
     refs, told = settable(campus, lists)
-    changed = api.apply_trim(site, {ref: lists[ref] for ref in refs}, folder)
+    changed = changes.apply_trim(site, {ref: lists[ref] for ref in refs}, folder)
     if told:
         complain(
             f"not set: {plural(len(lists) - len(refs), 'list')} in what devices told ({', '.join(told[:4])}{' …' if told[4:] else ''})"

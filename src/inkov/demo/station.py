@@ -1,4 +1,4 @@
-"""Writes the demo campus: `as-found` with its faults, and `mended`, which differs from it by the mends alone."""
+"""Writes the demo campus: `as-found` with its faults, `before` last night's, `mended` without any, and changes to rehearse."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from inkov.store.writing import write_set
 
 
 def faults() -> list[dict[str, Any]]:
-    """Returns the planted faults: each with `name`, `story`, and `edits` of `file`, `mended` and `found` text."""
+    """Returns the planted faults: each with `name`, `story`, `edits` of `file`, `mended` and `found` text, perhaps `night`."""
     text = (files("inkov.demo") / "faults.yaml").read_text("utf-8")
     return list(load(text, Reading("faults.yaml"))[0])
 
@@ -45,6 +45,11 @@ def as_found(names: Collection[str] | None = None) -> dict[str, str]:
     return rewritten(content)
 
 
+def before() -> dict[str, str]:
+    """Returns the files of the station before last night's edits."""
+    return as_found([f["name"] for f in faults() if not f.get("night")])
+
+
 def _texts(folder: Traversable, base: str) -> Iterator[tuple[str, str]]:
     for entry in sorted(folder.iterdir(), key=lambda e: e.name):
         if entry.is_dir():
@@ -54,16 +59,18 @@ def _texts(folder: Traversable, base: str) -> Iterator[tuple[str, str]]:
 
 
 def write(folder: Path) -> None:
-    """Writes both stations below a folder. Running it again changes nothing.
+    """Writes the stations and the changes below a folder. Running it again changes nothing.
 
     Raises:
         BadInput: a file there has other content; nothing is written then.
     """
-    wanted = {
-        folder / side / name: text
-        for side, content in (("as-found", as_found()), ("mended", mended()))
-        for name, text in content.items()
+    sides = {
+        "as-found": as_found(),
+        "before": before(),
+        "mended": mended(),
+        "changes": dict(_texts(files("inkov.demo") / "changes", "")),
     }
+    wanted = {folder / side / name: text for side, content in sides.items() for name, text in content.items()}
     other = [p for p, text in wanted.items() if p.exists() and _read(p) != text]
     if other:
         what = "is there already with other content; name another folder, or remove it"

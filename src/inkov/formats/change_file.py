@@ -315,10 +315,16 @@ def _entry(step: Step) -> dict[str, Any]:
     made: dict[str, Any] = {"at": [str(r) for r in step.ports] or step.switch}
     if len(step.ports) == 1:
         made["at"] = str(step.ports[0])
-    made |= {k: v if isinstance(v, bool | int) else str(v) for k, v in step.settings.items()}
+    made |= {k: _plain(v) for k, v in step.settings.items()}
     if step.vlans:
         made["vlans"] = {v: _spelt(e) for v, e in step.vlans.items()}
     return made | ({"tree": dict(step.tree)} if step.tree else {})
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return dict(value)
+    return "none" if value is None else value if isinstance(value, bool | int) else str(value)
 
 
 def _spelt(entry: Vlan | None) -> Any:

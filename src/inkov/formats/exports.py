@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
 from inkov.formats import jsontext, netconf, openconfig
+from inkov.formats.edits import Edits
 from inkov.formats.format import Content, Given, Part
 from inkov.formats.openconfig_wrappers import ROOTS, is_openconfig
 from inkov.formats.reading import Reading
@@ -77,8 +77,8 @@ def _values(data: bytes, reading: Reading) -> list[Any]:
     return netconf.values(text, reading)
 
 
-def edit(text: str, lists: Mapping[str, str]) -> str:
-    """Sets the allowed lists of some ports."""
-    from inkov.formats.edits import in_export
+def edit(text: str, edits: Edits) -> str:
+    """Sets some settings of ports, and VLANs."""
+    from inkov.formats.json_edits import in_export
 
-    return in_export(text, lists)
+    return in_export(text, edits)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
+from inkov.formats.edits import Edits
 from inkov.formats.reading import Reading
 from inkov.model.sources import Topic
 from inkov.store.parsed import Entries
@@ -55,8 +56,8 @@ class Format(NamedTuple):
         most: the size in bytes that no file of it exceeds.
         recognise: tells by content whether a file is of it.
         read: reads a file that was recognised.
-        edit: sets the allowed lists of ports in the text of a file; raises `edits.CannotEdit`. None where files are what a
-            device told, so that editing them changes nothing.
+        edit: sets settings of ports, and VLANs, in the text of a file; raises `edits.CannotEdit`. None where files are what
+            a device told, so that editing them changes nothing.
         binary: files of it are no text.
         whole: a file of it is all of a switch, so that a second one of the same switch is a mistake.
         joins: a file with some containers of a device is read together with the file that has its ports.
@@ -68,7 +69,7 @@ class Format(NamedTuple):
     most: int
     recognise: Callable[[bytes], bool]
     read: Callable[[bytes, Reading, Given], Content]
-    edit: Callable[[str, Mapping[str, str]], str] | None
+    edit: Callable[[str, Edits], str] | None
     ways: Mapping[Topic, str]
     binary: bool = False
     whole: bool = False

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import re
-from collections.abc import Mapping
 
 import orjson
 
+from inkov.formats.edits import Edits
 from inkov.formats.format import Content, Given
 from inkov.formats.reading import Reading
 from inkov.formats.text import decoded
@@ -85,8 +85,8 @@ def _without_tabs(text: str) -> str:
     return text
 
 
-def edit(text: str, lists: Mapping[str, str]) -> str:
-    """Sets the allowed lists of some ports."""
-    from inkov.formats.edits import in_switch_file
+def edit(text: str, edits: Edits) -> str:
+    """Sets some settings of ports, and VLANs."""
+    from inkov.formats.yaml_edits import in_switch_file
 
-    return in_switch_file(text, lists)
+    return in_switch_file(text, edits)

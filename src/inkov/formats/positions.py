@@ -6,7 +6,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Iterator
 
-from inkov.formats.edits import Spanned, spanned
+from inkov.formats.spans import Spanned, spanned
 
 _STEP = re.compile(r"/?([^/\[]+)((?:\[[^=\]]+=(?:[^\]\\]|\\.)*\])*)")
 _KEY = re.compile(r"\[([^=\]]+)=([^\]]*)\]")

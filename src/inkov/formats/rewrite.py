@@ -1,20 +1,26 @@
-"""Writes a site with some lists changed into a new folder: all of it, or nothing."""
+"""Writes a site with some settings changed into a new folder: all of it, or nothing."""
 
 from __future__ import annotations
 
+import difflib
+import json
 import shutil
 import tempfile
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path, PurePosixPath
 
-from inkov.formats.edits import CannotEdit
+from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.registry import FORMATS, format_of
 from inkov.formats.text import encoding
+from inkov.kinds.steps import Step
+from inkov.kinds.table import access_of, allowed_list, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
 from inkov.model.source import Source
+from inkov.model.switch import Port, Vlan
+from inkov.model.vlanset import Vid
 
 Check = Callable[[Path], None]
 """Called with the folder before it gets its name; raises BadInput when it is not to stay."""
@@ -36,20 +42,125 @@ def _editable(path: Path) -> bool:
     return chosen is not None and chosen.edit is not None
 
 
-def file_of(campus: Campus, ref: PortRef) -> str:
-    """Returns the name of the file that has the allowed list of a port."""
-    return campus.switches[ref.switch].ports[ref.port].origin.of(Setting.ALLOWED).file
+def file_of(campus: Campus, ref: PortRef, setting: Setting = Setting.ALLOWED) -> str:
+    """Returns the name of the file that has a setting of a port, without it the file of the port."""
+    return campus.switches[ref.switch].ports[ref.port].origin.of(setting).file
 
 
-def rewrite(
-    campus: Campus, files: Mapping[str, Path], lists: Mapping[PortRef, str], folder: Path, check: Check
-) -> list[str]:
-    """Writes a campus with other allowed lists.
+ByFile = Mapping[str, Edits]
+"""What is to be set in each file."""
+
+
+def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
+    """Returns what a step sets in each file.
 
     Args:
-        campus: as it is now.
+        step: settings of ports, or VLANs to define.
+        before: the campus that it is done on.
+        after: the campus after it.
+
+    Raises:
+        CannotEdit: files cannot say what it does.
+    """
+    if not step.settings and not step.vlans:
+        raise CannotEdit(f"{step.what}: this is no setting of a port, nor a VLAN to define")
+    ports: dict[str, dict[str, dict[str, str | None]]] = {}
+    for ref in step.ports:
+        was, now = (campus.switches[ref.switch].ports[ref.port] for campus in (before, after))
+        for key, said in _keys(step, was, now).items():
+            ports.setdefault(file_of(before, ref, _SETTINGS[key]), {}).setdefault(ref.port, {})[key] = said
+    found = {name: Edits(some) for name, some in ports.items()}
+    if step.vlans:
+        name = before.switches[step.switch].origin.of(Setting.VLANS).file
+        found[name] = Edits(found[name].ports if name in found else {}, _defined(step))
+    return found
+
+
+_SETTINGS = {
+    "access": Setting.ACCESS,
+    "voice": Setting.VOICE,
+    "native": Setting.NATIVE,
+    "trunk": Setting.ALLOWED,
+    "enabled": Setting.ENABLED,
+    "stance": Setting.STANCE,
+    "lacp": Setting.LACP,
+    "label": Setting.LABEL,
+    "edge": Setting.EDGE,
+}
+
+
+def _keys(step: Step, was: Port, now: Port) -> dict[str, str | None]:
+    """Returns the keys that a step sets at a port; None takes a key away, that only a port of another mode has."""
+    asked = {"trunk" if k in {"allow", "disallow"} else k: v for k, v in step.settings.items()}
+    if asked.keys() & {"tree"} and set(asked["tree"]) == {"edge"}:
+        asked["edge"] = asked.pop("tree")["edge"]
+    if unknown := asked.keys() - _SETTINGS.keys():
+        raise CannotEdit(f"{step.what}: '{min(unknown)}' cannot be written into files yet")
+    made: dict[str, str | None] = {k: _said(v) for k, v in asked.items()}
+    if "trunk" in asked:
+        made["trunk"] = allowed_list(now.switching).exact
+    if "label" in asked:
+        made["label"] = json.dumps(asked["label"], ensure_ascii=False)
+    if access_of(was.switching) and trunk_of(now.switching):
+        made |= {"access": None, "voice": None}
+    if trunk_of(was.switching) and access_of(now.switching):
+        made |= {"trunk": None, "native": None}
+    return made
+
+
+def _said(value: object) -> str:
+    return "none" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
+
+
+def _defined(step: Step) -> dict[Vid, Vlan]:
+    if any(entry is None for entry in step.vlans.values()):
+        raise CannotEdit(f"{step.what}: a VLAN is not taken out of files")
+    return {vid: entry for vid, entry in step.vlans.items() if entry is not None}
+
+
+def edited(files: Mapping[str, Path], edits: Iterable[ByFile]) -> dict[str, bytes]:
+    """Returns the files that some edits change, as they are to be.
+
+    Args:
+        files: where each file is, by the name that sources give it.
+        edits: one after the other.
+
+    Raises:
+        BadInput: a file cannot be edited; all such files at once.
+    """
+    made: dict[str, bytes] = {}
+    problems: list[Problem] = []
+    for by_file in edits:
+        for name, wanted in by_file.items():
+            data = made.get(name) or files[name].read_bytes()
+            coding, mark = encoding(data)
+            chosen = format_of(data) or FORMATS[0]
+            try:
+                if chosen.edit is None:
+                    raise CannotEdit(f"{chosen.name} tell what a device has; they cannot be edited")
+                made[name] = mark + chosen.edit(data.removeprefix(mark).decode(coding), wanted).encode(coding)
+            except CannotEdit as exc:
+                problems.append(Problem(Source(name), str(exc)))
+    if problems:
+        raise BadInput(problems)
+    return made
+
+
+def difference(files: Mapping[str, Path], made: Mapping[str, bytes]) -> str:
+    """Returns what differs from some files, as a unified diff."""
+    lines: list[str] = []
+    for name in sorted(made, key=natural):
+        was, now = (data.decode(encoding(data)[0]).splitlines() for data in (files[name].read_bytes(), made[name]))
+        lines += difflib.unified_diff(was, now, name, name, lineterm="")
+    return "".join(f"{line}\n" for line in lines)
+
+
+def rewrite(files: Mapping[str, Path], made: Mapping[str, bytes], folder: Path, check: Check) -> list[str]:
+    """Writes a campus with some files changed.
+
+    Args:
         files: its files by the name that sources give them.
-        lists: the lists to set, as text.
+        made: the content of those that change.
         folder: where to write; must not exist, or be an empty folder.
         check: looks at the result before it is kept.
 
@@ -57,58 +168,32 @@ def rewrite(
         The names of the files that differ, sorted.
 
     Raises:
-        BadInput: the folder is taken, a file cannot be edited, or the check refused. Nothing is left behind.
+        BadInput: the folder is taken, a file has no place in it, or the check refused. Nothing is left behind.
     """
-    edits: dict[str, dict[str, str]] = {}
-    for ref, said in lists.items():
-        edits.setdefault(file_of(campus, ref), {})[ref.port] = said
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         raise _problem(folder.as_posix(), "is there already; name a new folder")
     outside = [name for name in files if PurePosixPath(name).is_absolute() or ".." in PurePosixPath(name).parts]
     if outside:
-        raise BadInput(
-            [
-                Problem(Source(name), "lies outside the site's folder, so the copy has no place for it")
-                for name in outside
-            ]
-        )
+        what = "lies outside the site's folder, so the copy has no place for it"
+        raise BadInput([Problem(Source(name), what) for name in outside])
     folder.parent.mkdir(parents=True, exist_ok=True)
-    made = Path(tempfile.mkdtemp(prefix=".inkov-", dir=folder.parent))
+    copy = Path(tempfile.mkdtemp(prefix=".inkov-", dir=folder.parent))
     try:
-        _write(files, edits, made)
-        check(made)
+        for name, path in files.items():
+            target = copy / name
+            target.parent.mkdir(parents=True, exist_ok=True)
+            target.write_bytes(made.get(name) or path.read_bytes())
+            shutil.copymode(path, target)
+        check(copy)
         if folder.exists():
             folder.rmdir()
-        made.chmod(0o755)
-        made.rename(folder)
+        copy.chmod(0o755)
+        copy.rename(folder)
     except OSError as exc:
         raise _problem(folder.as_posix(), f"cannot be written: {exc.strerror or 'error'}") from None
     finally:
-        shutil.rmtree(made, ignore_errors=True)
-    return sorted(edits)
-
-
-def _write(files: Mapping[str, Path], edits: Mapping[str, Mapping[str, str]], made: Path) -> None:
-    problems: list[Problem] = []
-    for name, path in files.items():
-        data = path.read_bytes()
-        if name in edits:
-            coding, mark = encoding(data)
-            chosen = format_of(data) or FORMATS[0]
-            if chosen.edit is None:
-                what = f"{chosen.name} tell what a device has; they cannot be edited"
-                problems.append(Problem(Source(name), what))
-                continue
-            try:
-                data = mark + chosen.edit(data.removeprefix(mark).decode(coding), edits[name]).encode(coding)
-            except CannotEdit as exc:
-                problems.append(Problem(Source(name), str(exc)))
-        target = made / name
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(data)
-        shutil.copymode(path, target)
-    if problems:
-        raise BadInput(problems)
+        shutil.rmtree(copy, ignore_errors=True)
+    return sorted(made)
 
 
 def _problem(place: str, what: str) -> BadInput:

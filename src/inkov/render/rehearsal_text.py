@@ -9,7 +9,7 @@ from inkov.render.page import SEVERITY_STYLES, badge, labelled, plural, spaced, 
 from inkov.render.text import Block, Stack, Text
 from inkov.rules.wording import joined
 from inkov.views.drifts import DriftView, FoundView
-from inkov.views.mends import MendView
+from inkov.views.mends import LeftRow, MendView
 from inkov.views.rehearsals import RehearsalView, StepView, TrialRow
 
 _STYLES = {"safe": "white on green", "safe in another order": "black on yellow", "not safe": "white on red"}
@@ -37,7 +37,9 @@ def rehearsal_text(view: RehearsalView) -> Block:
     if view.unknown:
         some = joined(view.unknown, 4)
         blocks.append(
-            words(f"Not known: whether {some} can be reached from {view.start}; the input has no address of them.")
+            words(
+                f"Not known: whether {some} can be reached from {view.start}; the input has no address of {'it' if len(view.unknown) == 1 else 'them'}."
+            )
         )
     blocks += [_step(n, step) for n, step in enumerate(view.steps, 1)]
     blocks.append(Stack(Text("all of it", "bold"), labelled(_did(view.whole))))
@@ -111,6 +113,17 @@ def mend_text(view: MendView) -> Block:
     if view.claims:
         blocks.append(Stack(Text("claims", "bold"), *(words(f"  {c}") for c in view.claims)))
     if severe:
-        body = [(words(r.severity), words(r.rule), words(r.place), words(r.why)) for r in severe]
-        blocks.append(Stack(Text("left", "bold"), Stack(table(("", "", "", ""), body, whole=[0, 1]), indent=2)))
+        blocks.append(Text("left to decide", "bold"))
+        blocks += [_left(row) for row in severe]
     return spaced(blocks)
+
+
+def _left(row: LeftRow) -> Block:
+    head = Text.assemble(
+        badge(row.severity.upper(), SEVERITY_STYLES[row.severity], 7),
+        (row.rule.ljust(22), "bold"),
+        " ",
+        words(row.place),
+    )
+    rows = [("Choose", words(row.mend))] if row.decide else [("Not cured", words(row.why)), ("Do", words(row.mend))]
+    return Stack(head, labelled(rows))

@@ -12,7 +12,7 @@ from typing import Final
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
 from inkov.kinds.steps import Step
-from inkov.kinds.table import allowed_list, carries_tags, trunk_of, untagged_vlan
+from inkov.kinds.table import access_of, allowed_list, carries_tags, trunk_of, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import Vid, VlanSet
@@ -128,6 +128,28 @@ def _stances(network: Network, finding: Finding) -> Iterator[Cure]:
             yield (_at(ref, stance="active"),)
 
 
+def _no_edges(_: Network, finding: Finding) -> Iterator[Cure]:
+    """Takes the edge setting off the ports that face a switch."""
+    refs = [PortRef(c.holder, c.port) for c in finding.causes if c.port]
+    yield tuple(Step(f"{ref}: tree edge off", (ref,), {"tree": {"edge": False}}) for ref in refs)
+
+
+def _planned(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Sets ports as the plan says."""
+    rows = {row.port: row for row in network.campus.plan}
+    found = []
+    for ref in dict.fromkeys(PortRef(c.holder, c.port) for c in finding.causes if c.port):
+        access = access_of(network.port(ref).switching) if network.has(ref) else None
+        if ref in rows and access is not None:
+            said = {"access": rows[ref].vid, "voice": rows[ref].voice}
+            wanted = {
+                k: v for k, v in said.items() if v is not None and v != (access.vid if k == "access" else access.voice)
+            }
+            found += [_at(ref, **wanted)] if wanted else []
+    if found:
+        yield tuple(found)
+
+
 _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "list/differs": _lists,
     "vlan/missing": _missing,
@@ -143,6 +165,8 @@ _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "lag/unformed": _lags,
     "vlan/islands": _left_out,
     "ring/cut": _left_out,
+    "edge/on-link": _no_edges,
+    "plan/port": _planned,
 }
 """Rules whose findings have a cure that may be certain."""
 

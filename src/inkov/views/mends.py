@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from inkov.kinds.edit import CannotChange
@@ -30,11 +30,12 @@ class CureRow:
 
 @dataclass(frozen=True, slots=True)
 class LeftRow:
-    """A finding without a certain cure, and why."""
+    """A finding without a certain cure, and why; `decide` where a person has to choose, by what `mend` says."""
 
     rule: str
     severity: str
     place: str
+    decide: bool
     why: str
     mend: str
 
@@ -49,13 +50,20 @@ class MendView:
     claims: tuple[str, ...]
 
 
-def mended(campus: Campus, only: Sequence[str] = (), at: str = "") -> tuple[MendView, list[Step], Campus]:
+Refuses = Callable[[Sequence[Step], Campus], str]
+"""Says why a cure cannot be used on a campus; nothing where it can."""
+
+
+def mended(
+    campus: Campus, only: Sequence[str] = (), at: str = "", refuses: Refuses = lambda *_: ""
+) -> tuple[MendView, list[Step], Campus]:
     """Finds the cures that are certain.
 
     Args:
         campus: as it is.
         only: names of rules, or patterns; all when empty.
         at: a place that findings must name; anywhere when empty.
+        refuses: says why a cure that was found is not to be used.
 
     Returns:
         What was found, the steps, and the campus after them.
@@ -68,9 +76,11 @@ def mended(campus: Campus, only: Sequence[str] = (), at: str = "") -> tuple[Mend
     while (finding := _next(now, seen, only, at)) is not None:
         seen.add(identity(finding))
         better = _cured(now, finding)
-        if better is None:
-            why = "no change was found that harms nothing" if finding.rule in CURABLE else "somebody has to decide"
-            left.append(LeftRow(finding.rule, finding.severity.value, finding.place, why, finding.mend))
+        if better is None or (refused := refuses(better[1], now.campus)):
+            decide = finding.rule not in CURABLE
+            why = "somebody has to decide" if decide else "no change was found that harms nothing"
+            why = refused if better is not None else why
+            left.append(LeftRow(finding.rule, finding.severity.value, finding.place, decide, why, finding.mend))
             continue
         now, cure = better
         steps += cure

@@ -121,7 +121,7 @@ class Rehearsal:
             return ()
         network = self.side(done).network
         names = dict.fromkeys(n for i in left for n in self.steps[i].touched)
-        known = (n for n in names if n not in self.unknown)
+        known = (n for n in names if n in network.switches and n not in self.unknown)  # who is to come, is not there yet
         return tuple(f"{name}: {why}" for name in known if (why := self._halt(network, name)))
 
     def _halt(self, network: Network, name: str) -> str:
@@ -135,7 +135,7 @@ class Rehearsal:
     @cached_property
     def unknown(self) -> tuple[str, ...]:
         """The switches to be touched of which nothing says by which address they are reached."""
-        switches = self.campus(frozenset()).switches
+        switches = self.campus(self._all).switches
         touched = dict.fromkeys(n for step in self.steps for n in step.touched) if self.start else ()
         return tuple(n for n in touched if n in switches and not switches[n].gateways)
 
