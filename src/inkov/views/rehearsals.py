@@ -121,7 +121,9 @@ class Rehearsal:
             return ()
         network = self.side(done).network
         names = dict.fromkeys(n for i in left for n in self.steps[i].touched)
-        known = (n for n in names if n in network.switches and n not in self.unknown)  # who is to come, is not there yet
+        known = (
+            n for n in names if n in network.switches and n not in self.unknown
+        )  # who is to come, is not there yet
         return tuple(f"{name}: {why}" for name in known if (why := self._halt(network, name)))
 
     def _halt(self, network: Network, name: str) -> str:
