@@ -24,13 +24,15 @@ from inkov.cli.options import (
     Run,
     SiteArgument,
     SwitchOption,
+    TableFormatOption,
     VlanOption,
     chosen_switches,
     chosen_vlans,
+    complete_rules,
     load_network,
     reads_site,
 )
-from inkov.cli.output import Exit, Format, complain, emit, put
+from inkov.cli.output import Exit, Format, TableFormat, complain, emit, put
 from inkov.cli.planning import trim
 from inkov.cli.proving import decide, prove, recheck
 from inkov.cli.reading import convert, sources
@@ -143,16 +145,17 @@ def tree(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
     vlan: VlanOption = None,
-    result_format: FormatOption = Format.TEXT,
+    result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Draw the spanning trees: the root, each switch's way to it, and why each blocked port lost."""
     network = load_network(site)
+    from inkov.render.row_pages import tree_page
     from inkov.render.tree_text import trees_text
     from inkov.views.trees import trees_view
 
     view = trees_view(network, chosen_vlans(network, vlan), chosen_switches(network, switch))
-    emit("tree", result_format, output, view, trees_text)
+    emit("tree", result_format, output, view, trees_text, tree_page)
 
 
 @app.command(epilog="Example: inkov trace quillfin/as-found till-2 archive-1")
@@ -195,7 +198,10 @@ app.command(epilog="Example: inkov trim exports --style all-except --apply trimm
 
 @app.command(epilog="Example: inkov explain native/mismatch")
 def explain(
-    rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="Name of a rule, or of a theme.")] = None,
+    rule: Annotated[
+        str | None,
+        typer.Argument(metavar="[RULE]", help="Name of a rule, or of a theme.", autocompletion=complete_rules),
+    ] = None,
 ) -> None:
     """Say what a rule looks for, why, and show an example; without a name, list all rules by theme."""
     from inkov.model.errors import Problem, nearest

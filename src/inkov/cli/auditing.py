@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, Run, SiteArgument, load_network
+from inkov.cli.options import OutputOption, Run, SiteArgument, complete_rules, load_network
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
@@ -40,10 +40,18 @@ def audit(
     site: SiteArgument = Path(),
     fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
     only: Annotated[
-        list[str] | None, typer.Option(metavar="RULE", help="Run these rules alone; patterns such as 'native/*' work.")
+        list[str] | None,
+        typer.Option(
+            metavar="RULE",
+            help="Run these rules alone; patterns such as 'native/*' work.",
+            autocompletion=complete_rules,
+        ),
     ] = None,
     skip: Annotated[
-        list[str] | None, typer.Option(metavar="RULE", help="Do not run these; patterns work, too; repeatable.")
+        list[str] | None,
+        typer.Option(
+            metavar="RULE", help="Do not run these; patterns work, too; repeatable.", autocompletion=complete_rules
+        ),
     ] = None,
     severity: Annotated[
         list[str] | None,

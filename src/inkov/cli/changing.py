@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, load_network
+from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, complete_rules, load_network
 from inkov.cli.output import Exit, Format, Progress, complain, emit, put
 from inkov.model.errors import Problem, nearest
 from inkov.model.source import Source
@@ -189,7 +189,11 @@ def mend(
     site: SiteArgument = Path(),
     only: Annotated[
         list[str] | None,
-        typer.Option(metavar="RULE", help="Only findings of these rules; patterns such as 'native/*' work."),
+        typer.Option(
+            metavar="RULE",
+            help="Only findings of these rules; patterns such as 'native/*' work.",
+            autocompletion=complete_rules,
+        ),
     ] = None,
     at: Annotated[str, typer.Option(metavar="PLACE", help="Only findings at places that hold this text.")] = "",
     apply: Annotated[

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import SiteArgument, SwitchOption, chosen_switches, chosen_vlans, load_network
+from inkov.cli.options import SiteArgument, SwitchOption, chosen_switches, chosen_vlans, completes, load_network
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
 
@@ -27,9 +27,16 @@ def map_(
     vlan: Annotated[
         str | None, typer.Option("--vlan", metavar="VLAN", help="Lay a VLAN over it: where it is, and in which parts.")
     ] = None,
-    segment: Annotated[str | None, typer.Option(metavar="NAME", help="Lay a segment over it.")] = None,
+    segment: Annotated[
+        str | None, typer.Option(metavar="NAME", help="Lay a segment over it.", autocompletion=completes("segments"))
+    ] = None,
     claim: Annotated[
-        str | None, typer.Option(metavar="CLAIM", help="Lay a claim over it: the way by which it is broken.")
+        str | None,
+        typer.Option(
+            metavar="CLAIM",
+            help="Lay a claim over it: the way by which it is broken.",
+            autocompletion=completes("claims"),
+        ),
     ] = None,
     tree: Annotated[
         bool, typer.Option("--tree", help="Lay the spanning tree over it, that of --vlan if one is given.")
@@ -37,7 +44,10 @@ def map_(
     changes: Annotated[
         Path | None, typer.Option(metavar="CHANGE", help="Lay a change over it: what it touches and what it cuts.")
     ] = None,
-    around: Annotated[str | None, typer.Option(metavar="SWITCH", help="Only what is near a switch.")] = None,
+    around: Annotated[
+        str | None,
+        typer.Option(metavar="SWITCH", help="Only what is near a switch.", autocompletion=completes("switches")),
+    ] = None,
     hops: Annotated[int, typer.Option(min=0, max=50, help="How near: links between.")] = 2,
     switch: SwitchOption = None,
 ) -> None:

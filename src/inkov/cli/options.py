@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.output import Format
+from inkov.cli.output import Format, TableFormat
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet, VlanTextError
@@ -22,6 +22,9 @@ if TYPE_CHECKING:
     from inkov.forwarding.network import Network
 
 SiteArgument = Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")]
+TableFormatOption = Annotated[
+    TableFormat, typer.Option("--format", help="Text for people, the others for programs and pages.")
+]
 FormatOption = Annotated[Format, typer.Option("--format", help="Text for people, JSON for programs.")]
 OutputOption = Annotated[
     Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write there instead of to the screen.")
@@ -38,18 +41,26 @@ def _names(kind: str) -> list[str]:
         campus = api.load(site, cache=cache_folder(), strict=False)
     except (BadInput, OSError):
         return []
-    if kind == "switches":
-        return list(campus.switches)
-    names = {e.name for s in campus.switches.values() for e in (s.vlans or {}).values() if e.name}
-    return sorted({*names, *campus.segments})
+    vlans = {e.name for s in campus.switches.values() for e in (s.vlans or {}).values() if e.name}
+    names = {
+        "switches": list(campus.switches),
+        "vlans": sorted({*vlans, *campus.segments}),
+        "segments": list(campus.segments),
+        "claims": [c.name for c in campus.claims],
+    }
+    return names[kind]
 
 
-def _switches(incomplete: str) -> list[str]:
-    return [n for n in _names("switches") if n.startswith(incomplete)]
+def completes(kind: str) -> Callable[[str], list[str]]:
+    """Returns what completes names of a kind: switches, VLANs, segments or claims of the site that was typed."""
+    return lambda incomplete: [n for n in _names(kind) if n.startswith(incomplete)]
 
 
-def _vlans(incomplete: str) -> list[str]:
-    return [n for n in _names("vlans") if n.startswith(incomplete)]
+def complete_rules(incomplete: str) -> list[str]:
+    """Returns the rules whose names begin with what was typed."""
+    from inkov.rules.catalogue import RULES
+
+    return [name for name in RULES if name.startswith(incomplete)]
 
 
 SwitchOption = Annotated[
@@ -58,13 +69,16 @@ SwitchOption = Annotated[
         "--switch",
         metavar="NAME",
         help="Only these switches; patterns such as 'kelp-*' work; repeatable.",
-        autocompletion=_switches,
+        autocompletion=completes("switches"),
     ),
 ]
 VlanOption = Annotated[
     str | None,
     typer.Option(
-        "--vlan", metavar="LIST", help="Only these VLANs, such as 310-330,305 or a name.", autocompletion=_vlans
+        "--vlan",
+        metavar="LIST",
+        help="Only these VLANs, such as 310-330,305 or a name.",
+        autocompletion=completes("vlans"),
     ),
 ]
 

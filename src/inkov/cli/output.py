@@ -47,7 +47,14 @@ class TableFormat(StrEnum):
     MD = "md"
 
 
-def emit(kind: str, result_format: str, output: Path | None, value: V, render: Callable[[V], Block]) -> None:
+def emit(
+    kind: str,
+    result_format: str,
+    output: Path | None,
+    value: V,
+    render: Callable[[V], Block],
+    rows: Callable[[V], Page] | None = None,
+) -> None:
     """Writes a result to stdout, or to a file that appears only when it is complete.
 
     Args:
@@ -56,7 +63,13 @@ def emit(kind: str, result_format: str, output: Path | None, value: V, render: C
         output: the file; None for stdout.
         value: a view, or rows.
         render: makes the text of it; its JSON needs no telling.
+        rows: makes a table of it, for the formats that only tables have.
     """
+    if rows is not None and result_format not in {Format.TEXT, Format.JSON}:
+        from inkov.render.rows import Wish
+
+        emit_page(rows(value), Wish(), result_format, output)
+        return
     if result_format == Format.JSON:
         from inkov.render.jsondoc import document
 

@@ -10,16 +10,16 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from inkov.cli.options import (
-    FormatOption,
     OutputOption,
     SiteArgument,
     SwitchOption,
+    TableFormatOption,
     VlanOption,
     chosen_switches,
     chosen_vlans,
     load_network,
 )
-from inkov.cli.output import Exit, Format, complain, emit
+from inkov.cli.output import Exit, TableFormat, complain, emit
 from inkov.model.vlanset import VlanSet
 
 if TYPE_CHECKING:
@@ -48,7 +48,7 @@ def trim(
         Path | None,
         typer.Option("--apply", metavar="DIR", help="Write the site with these lists into a new folder."),
     ] = None,
-    result_format: FormatOption = Format.TEXT,
+    result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Say what each trunk's allowed list should be: what is missing, what is needed, what can go.
@@ -57,6 +57,7 @@ def trim(
     """
     network = load_network(site, planned or [], strict=True)
     from inkov import api
+    from inkov.render.row_pages import trim_page
     from inkov.render.trim_text import trim_text
     from inkov.views.trims import trim_view
 
@@ -70,6 +71,7 @@ def trim(
         output,
         view,
         partial(trim_text, all_except=style is ListStyle.ALL_EXCEPT, why=why),
+        trim_page,
     )
     if apply is not None:
         _apply(site, advice, planned or [], style, apply)

@@ -9,8 +9,8 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import FormatOption, OutputOption, SiteArgument, load_network
-from inkov.cli.output import Exit, Format, complain, emit
+from inkov.cli.options import OutputOption, SiteArgument, TableFormatOption, load_network
+from inkov.cli.output import Exit, TableFormat, complain, emit
 
 
 def prove(
@@ -35,7 +35,7 @@ def prove(
         Path | None,
         typer.Option(metavar="DIR", help="Write a certificate of each proof there, for 'inkov recheck'."),
     ] = None,
-    result_format: FormatOption = Format.TEXT,
+    result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Decide claims: proved, broken with the way shown, or cannot tell with what is missing.
@@ -48,20 +48,21 @@ def prove(
         raise typer.Exit(Exit.FOUND)
 
 
-def _grid(site: Path, result_format: Format, output: Path | None) -> None:
+def _grid(site: Path, result_format: str, output: Path | None) -> None:
     network = load_network(site)
     from inkov.proof.grid import grid
     from inkov.render.proof_text import grid_text
+    from inkov.render.row_pages import grid_page
     from inkov.views.reports import grid_rows
 
     rows = grid_rows(grid(network))
-    emit("segments", result_format, output, rows, grid_text)
+    emit("segments", result_format, output, rows, grid_text, grid_page)
 
 
 def decide(
     site: Path,
     claims: list[str] | None,
-    result_format: Format,
+    result_format: str,
     output: Path | None,
     folder: Path | None = None,
     *,
@@ -72,6 +73,7 @@ def decide(
     network = load_network(site)
     from inkov import api
     from inkov.render.proof_text import prove_text
+    from inkov.render.row_pages import claims_page
     from inkov.views.reports import verdict_views
 
     gc.enable()  # trying failures makes a network each, and their parts hold each other
@@ -84,7 +86,7 @@ def decide(
             complain(
                 f"note: no certificate for {name!r}: what gateways join, and what is outside, has no certificate yet"
             )
-    emit("prove", result_format, output, views, partial(prove_text, network.campus.name))
+    emit("prove", result_format, output, views, partial(prove_text, network.campus.name), claims_page)
     return all(v.outcome == "proved" for v in views)
 
 
@@ -93,7 +95,7 @@ def recheck(
         list[Path], typer.Argument(metavar="CERTIFICATE…", help="Certificates, as prove wrote them.")
     ],
     site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
-    result_format: FormatOption = Format.TEXT,
+    result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Check certificates against a site with a small second program that shares nothing with the prover.
@@ -102,8 +104,9 @@ def recheck(
     """
     from inkov import api
     from inkov.render.recheck_text import recheck_text
+    from inkov.render.row_pages import checked_page
 
     rows = api.recheck(certificate, site)
-    emit("recheck", result_format, output, rows, recheck_text)
+    emit("recheck", result_format, output, rows, recheck_text, checked_page)
     if any(not row.accepted for row in rows):
         raise typer.Exit(Exit.FOUND)

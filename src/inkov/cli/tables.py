@@ -13,6 +13,7 @@ from inkov.cli.options import (
     OutputOption,
     SiteArgument,
     SwitchOption,
+    TableFormatOption,
     VlanOption,
     chosen_switches,
     chosen_vlans,
@@ -25,9 +26,6 @@ from inkov.cli.output import TableFormat, emit, emit_page, put, screen_width
 if TYPE_CHECKING:
     from inkov.render.rows import Page
 
-TableFormatOption = Annotated[
-    TableFormat, typer.Option("--format", help="Text for people, the others for programs and pages.")
-]
 _ADDED = {
     "sort": (
         Annotated[
