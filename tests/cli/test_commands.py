@@ -100,7 +100,7 @@ def test_prove_gives_the_reason_a_claim_holds(quillfin):
         " PROVED      apart 320 350",
         "  Why       Everything their frames could reach was followed, over 6 links and 7 switches: each stays in its own VLANs; "
         "no state of the trees and no failure changes that for frames, as they only take ways away; the gateways that hear them "
-        "are on watchtower-b, visitor-pier: past their filters and along their routes no packet gets from one to another, as "
+        "are on watchtower-b, ticket-office, visitor-pier: past their filters and along their routes no packet gets from one to another, as "
         "gateways and routes stand today.",
         "  Rests on  1 assumption",
         "  Assumed   switches without a VLAN table relay every VLAN their ports allow: plankton-lab",

@@ -152,7 +152,7 @@ def test_as_found_breaks_claims_in_every_way(quillfin):
     assert len(attack[0]["arrived"]) > 1
     routed = [s for s in verdicts["visitors never reach the pumps"]["witnesses"][0]["way"] if "device" in s]
     assert [(s["device"], s["in_vlan"], s["out_vlan"]) for s in routed] == [
-        ("visitor-pier", 350, 305),
+        ("ticket-office", 350, 305),
         ("watchtower-b", 305, 320),
     ]
     assert verdicts["the cove works on"]["failures"] == ["cable cove-lab:u2 - reef-gate:u1"]

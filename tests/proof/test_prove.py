@@ -119,14 +119,14 @@ def test_grid_says_what_single_claims_say(inkov, quillfin):
     assert ran.code == 0
     assert "f  kiosks        ◆  ·  ▸  ·  ·  \\  =  ·  ·  ·  ·  =  ·" in ran.out
     assert (
-        "visitor-pier, watchtower-b  kiosks → life-support; tills → life-support; info-wall → life-support" in ran.out
+        "ticket-office, watchtower-b  kiosks → life-support; tills → life-support; info-wall → life-support" in ran.out
     )
     rows = {
         r["segment"]: r
         for r in json.loads(inkov("prove", quillfin / "as-found", "--grid", "--format", "json").out)["rows"]
     }
     assert rows["tills"]["heard_in"]["kiosks"] == rows["kiosks"]["heard_in"]["tills"] == "joined"
-    assert rows["kiosks"]["through"]["life-support"] == ["visitor-pier", "watchtower-b"]
+    assert rows["kiosks"]["through"]["life-support"] == ["ticket-office", "watchtower-b"]
     assert rows["research"]["heard_in"]["boats"] == "cannot tell"
     assert rows["tank-sensors"]["heard_in"]["vet-records"] == "apart"
 
