@@ -13,6 +13,7 @@ from inkov.model.campus import Campus, Claim
 from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.vlanset import VlanSet
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
+from inkov.plan.renames import renamed
 from inkov.proof.outcome import Outcome, Verdict
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
@@ -191,11 +192,22 @@ def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes:
         causes: find out which change did it; of one step that is no question.
     """
     claims = after.claims or before.claims
-    return drift_of(Side(before, claims), Side(after, claims), names, causes=causes)
+    before, others = renamed(before, after)
+    return drift_of(Side(before, claims), Side(after, claims), names, causes=causes, others=others)
 
 
-def drift_of(one: Side, other: Side, names: tuple[str, str], *, causes: bool = True) -> DriftView:
-    """Compares two campuses of which some things may be worked out already; else as `drift_view`."""
+def drift_of(
+    one: Side, other: Side, names: tuple[str, str], *, causes: bool = True, others: Sequence[Change] = ()
+) -> DriftView:
+    """Compares two campuses of which some things may be worked out already; else as `drift_view`.
+
+    Args:
+        one: how it was.
+        other: how it is.
+        names: what the two are called.
+        causes: as for `drift_view`.
+        others: changes that are not to be found in them any more, such as of names.
+    """
     found, claims = changes(one.campus, other.campus), other.claims
     gained, lost = reach(one, other)
     cause = _Cause(one, other, found if causes else ())
@@ -203,7 +215,9 @@ def drift_of(one: Side, other: Side, names: tuple[str, str], *, causes: bool = T
     return DriftView(
         before=names[0],
         after=names[1],
-        changes=tuple(ChangeRow(_place(at, some), what, len(some), some[0].silent) for at, what, some in folded(found)),
+        changes=tuple(
+            ChangeRow(_place(at, some), what, len(some), some[0].silent) for at, what, some in folded([*others, *found])
+        ),
         reach=ReachView(gained, lost),
         gained_by=cause.each(lambda side: bool(reach(one, side)[0])) if gained else (),
         lost_by=cause.each(lambda side: bool(reach(one, side)[1])) if lost else (),
