@@ -149,7 +149,8 @@ def rehearse(
     campus = network.campus
     from inkov.formats import change_file
     from inkov.render.rehearsal_text import rehearsal_text, trials_text
-    from inkov.views.rehearsals import rehearsal_view, trials
+    from inkov.views.rehearsals import rehearsal_view
+    from inkov.views.trials import trials
 
     if all_cuts or all_fails or all_plugs:
         cables = [(w.a, w.b) for k in network.links for w in k.wires if k.up]

@@ -55,6 +55,6 @@ DOCUMENTS = {
     "change": Document("formats.change_document", ("ChangeDocument",), written=False),
     "rehearse": Document("views.rehearsals", ("RehearsalView",)),
     "mend": Document("views.mends", ("MendView",)),
-    "trials": Document("views.rehearsals", ("TrialRow",), rows=True),
+    "trials": Document("views.trials", ("TrialRow",), rows=True),
 }
 """`trials` is what `rehearse --all-cuts` and `--all-fails` write; `segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""

@@ -10,7 +10,8 @@ from inkov.render.text import Block, Stack, Text
 from inkov.rules.wording import joined
 from inkov.views.drifts import DriftView, FoundView
 from inkov.views.mends import LeftRow, MendView
-from inkov.views.rehearsals import RehearsalView, StepView, TrialRow
+from inkov.views.rehearsals import RehearsalView, StepView
+from inkov.views.trials import TrialRow
 
 _STYLES = {"safe": "white on green", "safe in another order": "black on yellow", "not safe": "white on red"}
 

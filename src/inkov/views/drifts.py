@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from typing_extensions import TypedDict
 
@@ -122,6 +123,7 @@ class Side:
     campus: Campus
     claims: Sequence[Claim] = ()
     failed: frozenset[str] = frozenset()
+    like: Side | None = None
     network: Network = field(init=False)
 
     def __post_init__(self) -> None:
@@ -155,18 +157,16 @@ class Side:
             self._found[rule] = {identity(f) for f in audit(self.network, Choice(only=(rule,)))}
         return self._found[rule]
 
+    @cached_property
+    def flooding(self) -> Flooding:
+        """Who hears untagged frames today."""
+        return Flooding(self.network, like=self.like.flooding if self.like else None)
+
     @property
     def heard(self) -> Mapping[PortRef, frozenset[PortRef]]:
         """Who hears an untagged broadcast of each edge port; ports that are heard alike share one set, the sender in it."""
         if self._heard is None:
-            flooding = Flooding(self.network)
-            sets: dict[int, frozenset[PortRef]] = {}
-            self._heard = {}
-            for ref in flooding.sources():
-                spread = flooding.spread(ref)
-                if id(spread) not in sets:
-                    sets[id(spread)] = frozenset(h.at for h in spread)
-                self._heard[ref] = sets[id(spread)]
+            self._heard = {ref: self.flooding.ports(ref) for ref in self.flooding.sources()}
         return self._heard
 
     def take_for(self, ref: PortRef, devices: Collection[str]) -> None:

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 from inkov.forwarding.network import Network
 from inkov.kinds.edit import CannotChange
-from inkov.kinds.steps import Arrival, Step
+from inkov.kinds.steps import Step
 from inkov.model.campus import Campus, Together
 from inkov.model.names import PortRef
 from inkov.proof.ends import end_named
 from inkov.proof.trace import trace
-from inkov.views.drifts import DriftView, Side, drift_of, reach
+from inkov.views.drifts import DriftView, Side, drift_of
 
 _EXACT = 8
 """Up to so many steps every order is tried; beyond, the next step is the first that breaks nothing."""
@@ -194,10 +194,6 @@ class Rehearsal:
         return tuple(order)
 
 
-_BROKEN = 2
-"""The worst `rank`."""
-
-
 def rank(outcome: object) -> int:
     """Returns how bad an outcome is: 0 for proved, 1 for what cannot be told, 2 for broken."""
     return {"Proved": 0, "CannotTell": 1, "Broken": 2}.get(type(outcome).__name__, 0)
@@ -250,38 +246,3 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
         tuple(views),
         whole,
     )
-
-
-@dataclass(frozen=True, slots=True)
-class TrialRow:
-    """What may happen, tried alone: pairs of ports that lose or gain each other, and claims that are worse off."""
-
-    what: str
-    lost: int
-    gained: int
-    claims: tuple[str, ...]
-    alike: tuple[str, ...]
-
-
-def trials(campus: Campus, steps: Sequence[Step], progress: Callable[[int, int], None] | None = None) -> list[TrialRow]:
-    """Tries each step alone, worst first; those that do the same are one row."""
-    claims = [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims]
-    before = Side(campus, claims)
-    whole = [c for c in claims if rank(before.outcome(c)) < _BROKEN]  # of the others, nothing is left to break
-    rows: dict[Hashable, TrialRow] = {}
-    for n, step in enumerate(steps, 1):
-        after = Side(step.done(campus), claims, frozenset([step.switch]) if step.fails else frozenset())
-        socket = None
-        if isinstance(step, Arrival) and step.plugged:
-            socket = step.plugged
-            after.take_for(socket, {d.name for d in step.devices})
-        changed = reach(before, after)
-        gained, lost = (sum(len(row["at"]) for row in some) for some in changed)
-        worse = tuple(c.name for c in whole if rank(after.outcome(c)) > rank(before.outcome(c)))
-        where = socket.switch if socket and (gained or lost or worse) else str(changed)
-        row = rows.setdefault((lost, gained, worse, where), TrialRow(step.what, lost, gained, worse, ()))
-        if row.what != step.what:
-            rows[lost, gained, worse, where] = replace(row, alike=(*row.alike, step.what))
-        if progress is not None:
-            progress(n, len(steps))
-    return sorted(rows.values(), key=lambda r: (-len(r.claims), -(r.lost + r.gained)))
