@@ -319,3 +319,33 @@ def test_a_way_through_more_tunnels_than_are_followed_is_no_proof(tmp_path):
     outcome = verdict(write_files(tmp_path, files), "apart a b")
     assert isinstance(outcome, CannotTell)
     assert outcome.missing == ("a way that needs more tags inside each other than are followed here",)
+
+
+def test_a_port_of_which_nothing_is_known_may_be_a_dead_one_that_negotiates(tmp_path):
+    """Set as a dead access port of 10, it would become a trunk for whoever asks, and reach 20."""
+    ports = {"1": "{access: 20}", "3": "{access: 20, stance: passive}"}
+    files = {
+        "s.yaml": switch("S", "{" + ", ".join(f"{n}: {p}" for n, p in ports.items()) + "}", "{20: b}"),
+        "campus.yaml": CAMPUS.format(""),
+    }
+    campus = opened(inkov.load(write_files(tmp_path, files)), ("S", "3"))
+    (made,) = inkov.prove(campus, ["apart a b facing hostile"])
+    assert isinstance(made.outcome, CannotTell)
+    assert made.outcome.missing == ("S:3: its mode is not stated (s.yaml:4)",)
+
+
+def test_the_checker_doubts_ports_of_which_nothing_is_known(tmp_path):
+    """A certificate made while the port was stated does not hold once it is not."""
+    ports = "{1: {access: 20}, 2: {access: 10}, 3: {access: 20, stance: silent}}"
+    other = switch("T", "{1: {access: 10}}", "{10: a}", assume="{own-tag: drop}")
+    files = {
+        "s.yaml": switch("S", ports, "{20: b}", assume="{own-tag: drop}"),
+        "t.yaml": other,
+        "campus.yaml": CAMPUS.format(""),
+    }
+    campus = inkov.load(write_files(tmp_path, files))
+    prover = Prover(Network(campus))
+    claim = Apart("x", ("a", "b"), facing=Facing.HOSTILE, layers=frozenset({2}))
+    document = json.loads(json.dumps(certificate(prover, Verdict(claim, prover.decide(claim)), {})))
+    assert check(campus, document).reasons == []
+    assert check(opened(campus, ("S", "3")), document).reasons != []

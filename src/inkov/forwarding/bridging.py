@@ -22,6 +22,7 @@ from inkov.kinds.table import (
     is_tunnel,
     memberships,
     negotiates,
+    perhaps_of_any,
     relay_map,
     station_vlans,
     subinterfaces,
@@ -314,6 +315,12 @@ class Bridging(Plant):
     def uncommon(self) -> Mapping[PortRef, None]:
         """Station ports that are more than an access port in one VLAN, in natural order."""
         return dict.fromkeys(self._unusual)
+
+    @cached_property
+    def of_any_vlan(self) -> frozenset[PortRef]:
+        """Edge ports behind which a hostile station of any VLAN may be, as what they are is not stated."""
+        edges = {ref for refs in self.edge_ports.values() for ref in refs}
+        return frozenset(ref for ref in self._unusual if ref in edges and perhaps_of_any(self.port(ref)))
 
     @cached_property
     def tunnels(self) -> frozenset[PortRef]:

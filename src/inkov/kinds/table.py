@@ -134,6 +134,17 @@ def station_vlans(switching: Switching) -> list[Vid]:
     return kind(switching).heard_by_station(switching)
 
 
+def perhaps_of_any(port: Port) -> bool:
+    """Tells whether a hostile station of any VLAN may be behind a port, even of one that its switch does not relay.
+
+    Nothing states its mode, or the access VLAN of one that becomes a trunk for whoever asks: dead as an access port, it
+    lets its station do more than that.
+    """
+    if isinstance(port.switching, Negotiated):
+        return port.switching.access.vid is None and port.stance is not Stance.SILENT
+    return isinstance(port.switching, Unstated)
+
+
 def memberships(switching: Switching) -> Mask:
     """Returns the VLANs a station behind the port belongs to, whether or not the switch defines them."""
     return kind(switching).members(switching)

@@ -135,7 +135,10 @@ def reachable(network: Network, stations: Stations) -> set[PortRef]:
     A port that passes nothing as an access port still becomes a trunk for whoever asks, or takes tags.
     """
     edges = {ref for refs in network.station_ports.values() for ref in refs}
-    return {ref for ref in stations.ports | (stations.named & edges) if ref not in stations.managed}
+    found = stations.ports | (stations.named & edges)
+    if stations.view is View.MAY and stations.segment.ports is None:
+        found |= network.of_any_vlan
+    return found - stations.managed.keys()
 
 
 def takes_zero(network: Network, ref: PortRef, view: View) -> bool:

@@ -15,8 +15,10 @@ from inkov.model.switch import (
     General,
     Kind,
     Negotiated,
+    Port,
     PrivateHost,
     Promiscuous,
+    Stance,
     Switching,
     Trunk,
     Tunnel,
@@ -82,9 +84,10 @@ class Stations:
                 self.starts.add((switch, (vid, ())))
                 self.hearers.setdefault((switch, vid), set()).add(itself)
         if self.segment.ports is None:
-            kinds = {r: campus.switches[r.switch].ports[r.port].switching for r in mine}
-            own_vlans = {r: _set_in(k.access if isinstance(k, Negotiated) else k) for r, k in kinds.items()}
-            self.named = {r for r in mine if own_vlans[r] & self.segment.vlans} | self.ports
+            kinds = {r: campus.switches[r.switch].ports[r.port] for r in mine}
+            self.named = {
+                r for r in mine if _may_be_set_in(kinds[r], sure=ports.sure) & self.segment.vlans
+            } | self.ports
         else:
             self.named = {r for r in self.segment.ports if r.switch}
 
@@ -196,6 +199,15 @@ def _set_in(kind: Switching) -> VlanSet:
             return VlanSet()
         case _:
             return _members(kind)
+
+
+def _may_be_set_in(port: Port, *, sure: bool) -> VlanSet:
+    """Returns the VLANs that a port may be set to be in: all where its mode is not stated, or its VLAN and it negotiates."""
+    kind = port.switching
+    if not isinstance(kind, Negotiated):
+        return ALL if isinstance(kind, Unstated) and not sure else _set_in(kind)
+    willing = port.stance is not Stance.SILENT
+    return ALL if kind.access.vid is None and willing and not sure else _set_in(kind.access)
 
 
 def _tags(kind: Switching) -> Iterator[int]:
