@@ -17,9 +17,9 @@ DISPLAY = ":97"
 COMMANDS = {
     "audit": "inkov audit as-found",
     "prove": "inkov prove as-found",
-    "drift": "inkov drift mended as-found",
+    "drift": "inkov drift before as-found",
     "mend": "inkov mend as-found",
-    "rehearse": "inkov rehearse mended --all-cuts",
+    "rehearse": "inkov rehearse as-found changes/natives.yaml",
     "sources": "inkov sources as-found",
     "gateways": "inkov gateways as-found",
     "recheck": "inkov prove mended --certificate proofs >/dev/null; inkov recheck proofs/*.json mended",

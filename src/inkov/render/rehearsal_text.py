@@ -66,8 +66,9 @@ def _did(did: DriftView) -> list[tuple[str, Block]]:
     rows += [("Claim", words(f"{c.name}: {c.before} → {c.after}")) for c in did.claims]
     new = [f"{f.finding.rule} at {f.finding.place}" for f in did.findings.new if _matters(f)]
     gone = [f"{f.rule} at {f.place}" for f in did.findings.gone if f.severity != "tidy"]
-    rows += [("New", words("; ".join(new)))] if new else []
-    rows += [("Gone", words("; ".join(gone)))] if gone else []
+    for head, some, others in (("New", new, gone), ("Gone", gone, new)):
+        if left := [one for one in some if one not in others]:  # one that only says something else is neither
+            rows.append((head, words("; ".join(left))))
     counts = [sum(len(h["at"]) for h in some) for some in (did.reach.gained, did.reach.lost)]
     if any(counts):
         rows.append(("Reach", words(f"{counts[0]} pairs of ports gained, {counts[1]} lost")))
