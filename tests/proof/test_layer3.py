@@ -227,6 +227,18 @@ def test_what_lies_outside_is_a_segment(site, core, claim, outcome, says):
     assert claim != "apart all" or "internet" not in str(verdict)
 
 
+def test_an_answer_may_come_from_where_a_filter_lets_it(site):
+    """Of all that is outside, answers of 192.0.2.32/27 alone get back in: the address that is tried must be one of those."""
+    core = (
+        "inkov: switch\nname: core\nvlans: {10: }\nports: {1: {access: 10}}\nrouting: true\n"
+        "gateways: {10: {address: 192.0.2.1/29, out: f}}\nroutes: [{to: 0.0.0.0/0, via: 192.0.2.6}]\n"
+        "filters: {f: [{action: accept, from: 192.0.2.0/29}, {action: accept, from: 192.0.2.32/27}, {action: drop}]}\n"
+    )
+    campus = "inkov: campus\nname: c\nsegments: {data: {vlan: 10}, internet: {outside: true}}\n"
+    (verdict,) = inkov.prove(inkov.load(site({"core.yaml": core, "campus.yaml": campus})), ["together data internet"])
+    assert isinstance(verdict.outcome, Proved), verdict
+
+
 EDGE = (
     "inkov: switch\nname: {0}\nvlans: {{10: , 5: }}\nports: {{1: {{access: 10}}, u: {{trunk: '5,10'{2}}}}}\n"
     "gateways: {{5: 192.0.2.{1}/27}}\nneighbours: {{u: core {0}}}\n"

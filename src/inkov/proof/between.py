@@ -128,7 +128,7 @@ def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Out
     unsure: Outcome | None = None
     both = zip(_senders(network, layer3, group), _targets(network, layer3, group), strict=True)
     for sender, target in both:
-        tries = layer3.outside.outgoing(sender.sources)
+        tries = layer3.outside.outgoing(sender.sources, answered=True)
         if any(_out_and_back(layer3, (sender, target), p, View.MUST) for p in tries):
             continue
         if any(_out_and_back(layer3, (sender, target), p, View.MAY) for p in tries):

@@ -93,10 +93,17 @@ class Outside:
         made = self.classes.packets(ANYWHERE, targets, FAR, forged=forged)
         return [p for p in made if forged or not self.is_inside(p.source)]
 
-    def outgoing(self, sources: tuple[Prefix, ...], *, forged: bool = False) -> list[Packet]:
-        """Returns a packet of each class from some addresses to outside of the campus."""
+    def outgoing(self, sources: tuple[Prefix, ...], *, forged: bool = False, answered: bool = False) -> list[Packet]:
+        """Returns a packet of each class from some addresses to outside of the campus.
+
+        Args:
+            sources: where they come from.
+            forged: these may be addresses of devices.
+            answered: packets are told apart by what becomes of their answers, too.
+        """
         known = [*FAR, *(h.address.ip for h in self.network.campus.hosts.values() if h.address)]
-        made = self.classes.packets(sources, ANYWHERE, known, forged=forged)
+        classes = self.classes.both_ways if answered else self.classes
+        made = classes.packets(sources, ANYWHERE, known, forged=forged)
         return [p for p in made if not self.is_inside(p.target)]
 
     def _exits(self, view: View) -> Iterator[Interface]:

@@ -58,6 +58,12 @@ class Classes:
         return cls(tuple(origins), tuple(targets), own)
 
     @cached_property
+    def both_ways(self) -> Classes:
+        """The prefixes that tell packets apart whose answers count, too: each address is a source once, and a target once."""
+        every = tuple(dict.fromkeys([*self.origins, *self.targets]))
+        return Classes(every, every, self.taken)
+
+    @cached_property
     def _spans(self) -> dict[tuple[bool, int], list[Span]]:
         return {
             (side, version): [_span(p) for p in some if p.version == version]
