@@ -38,6 +38,7 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/proofs.py
 	$(BIN)/python benchmarks/commands.py
 	$(BIN)/python benchmarks/walks.py
+	$(BIN)/python benchmarks/cures.py
 
 # Which changes to the heart of the program the tests would not notice; an hour or two.
 mutants: .venv/ready

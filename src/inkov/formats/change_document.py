@@ -10,7 +10,21 @@ from inkov.formats.campus_document import Names
 from inkov.formats.fields import Document, Flag, Label, ListField, Number, VidField, wrong
 from inkov.formats.routing_document import GatewayField
 
-PORT_KEYS = ("access", "voice", "native", "trunk", "allow", "disallow", "enabled", "stance", "lacp", "label", "lag")
+PORT_KEYS = (
+    "access",
+    "voice",
+    "native",
+    "trunk",
+    "allow",
+    "disallow",
+    "enabled",
+    "stance",
+    "lacp",
+    "label",
+    "lag",
+    "mode",
+    "tags",
+)
 
 
 class TreeStep(Document):
@@ -48,6 +62,8 @@ class StepEntry(Document):
     lacp: Literal["static", "passive", "active"] | None = Field(None, description="How a LAG forms.")
     label: Label | None = None
     lag: Label | None = Field(None, description="The LAG that the port is a member of; none takes it out.")
+    mode: Literal["access", "trunk"] | None = Field(None, description="What a port that negotiates is from now on.")
+    tags: Label | None = Field(None, description="The tag format, such as 802.1Q.")
     vlans: Annotated[dict[VidField, VlanStep | Label | None], WithJsonSchema({"type": "object"})] = Field(
         {}, description="VLANs to define: number to name, or to name and state; none removes it."
     )

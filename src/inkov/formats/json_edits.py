@@ -133,7 +133,8 @@ def _vlan_cuts(root: Spanned, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
         config_of = _within(there[vid], "config")
         if config_of is None:
             raise CannotEdit(f"VLAN {vid} is in the table without a `config`")
-        yield from _member_cuts(config_of, {"status": "ACTIVE"})
+        named = {"name": entry.name} if entry.name else {}
+        yield from _member_cuts(config_of, {**named, **({"status": "ACTIVE"} if entry.active else {})})
     if not new:
         return
     if table.value:

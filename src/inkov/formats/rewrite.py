@@ -86,6 +86,8 @@ _SETTINGS = {
     "lacp": Setting.LACP,
     "label": Setting.LABEL,
     "edge": Setting.EDGE,
+    "mode": Setting.MODE,
+    "tags": Setting.TAGS,
 }
 
 
@@ -101,6 +103,9 @@ def _keys(step: Step, was: Port, now: Port) -> dict[str, str | None]:
         made["trunk"] = allowed_list(now.switching).exact
     if "label" in asked:
         made["label"] = json.dumps(asked["label"], ensure_ascii=False)
+    if "mode" in asked:
+        made |= dict.fromkeys(("trunk", "native") if access_of(now.switching) else ("access", "voice"))
+        made["stance"] = "silent"
     if access_of(was.switching) and trunk_of(now.switching):
         made |= {"access": None, "voice": None}
     if trunk_of(was.switching) and access_of(now.switching):

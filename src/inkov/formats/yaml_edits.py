@@ -117,6 +117,17 @@ def _without(pairs: list[tuple[yaml.Node, yaml.Node]], keys: Keys, base: int) ->
             yield Cut(_end(pairs[first - 1][1]) - base, _end(pairs[last][1]) - base, "")
 
 
+def _entry_of_vlan(entry: yaml.Node, wanted: Vlan) -> Iterator[Cut]:
+    """Yields what names a VLAN that is in the table, and makes it active."""
+    keys = {k.value: v for k, v in entry.value} if isinstance(entry, yaml.MappingNode) else {"name": entry}
+    said = {"name": wanted.name, **({"state": "active"} if wanted.active and "state" in keys else {})}
+    changed = {k: v for k, v in said.items() if k in keys and keys[k].value != v}
+    if not changed:
+        raise CannotEdit(f"VLAN {wanted.vid} is in the table already")
+    for key, value in changed.items():
+        yield Cut(keys[key].start_mark.index, keys[key].end_mark.index, _scalar(value))
+
+
 def _vlan_cuts(table: yaml.Node | None, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
     """Yields what defines some VLANs in a table, or makes them active."""
     if not isinstance(table, yaml.MappingNode):
@@ -124,11 +135,7 @@ def _vlan_cuts(table: yaml.Node | None, vlans: Mapping[Vid, Vlan]) -> Iterator[C
     there = {key.value: value for key, value in table.value}
     new = {v: entry for v, entry in vlans.items() if str(v) not in there}
     for vid in vlans.keys() - new.keys():
-        own = there[str(vid)]
-        states = [v for k, v in own.value if k.value == "state"] if isinstance(own, yaml.MappingNode) else []
-        if not states:
-            raise CannotEdit(f"VLAN {vid} is in the table already")
-        yield Cut(states[0].start_mark.index, states[0].end_mark.index, "active")
+        yield from _entry_of_vlan(there[str(vid)], vlans[vid])
     if not new:
         return
     said = [f"{v}: {_scalar(entry.name) if entry.name else ''}".rstrip() for v, entry in sorted(new.items())]

@@ -20,21 +20,15 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
     Args:
         port: as it is.
         settings: `access`, `voice` and `native` (a VID or None), `trunk`, `allow` and `disallow` (VLAN sets), `stance`,
-            `enabled`, `label`, `lag` (a name or None), of a LAG `lacp`, and `tree` (fields of `PortTree`); those that are
-            not there stay.
+            `enabled`, `label`, `tags`, `lag` (a name or None), of a LAG `lacp`, of a port that negotiates `mode` (what it
+            becomes: `access` or `trunk`), and `tree` (fields of `PortTree`); those that are not there stay.
 
     Raises:
         CannotChange: the port has no such setting.
     """
-    switching = port.switching
-    if "access" in settings:
-        switching = _access(switching, settings["access"])
-    if "trunk" in settings:
-        switching = _trunk(switching, settings["trunk"])
-    for key in ("voice", "native", "allow", "disallow"):
-        if key in settings:
-            switching = _within(switching, key, settings[key])
-    changed: dict[str, Any] = {"switching": switching}
+    changed: dict[str, Any] = {"switching": _switching(port.switching, settings)}
+    if "mode" in settings:
+        changed["stance"] = Stance.SILENT
     if "stance" in settings:
         changed["stance"] = Stance(settings["stance"])
     if "lacp" in settings:
@@ -45,8 +39,25 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
         raise CannotChange("'lag' is of a member, and this port is a LAG")
     if "tree" in settings:
         changed["tree"] = replace(port.tree, **settings["tree"])
-    changed |= {key: settings[key] for key in ("enabled", "label", "lag") if key in settings}
+    fields = {"enabled": "enabled", "label": "label", "lag": "lag", "tags": "tag_format"}
+    changed |= {field: settings[key] for key, field in fields.items() if key in settings}
     return replace(port, **changed)
+
+
+def _switching(switching: Switching, settings: Mapping[str, Any]) -> Switching:
+    """Returns what a port does with frames once some settings have changed."""
+    if "mode" in settings:
+        if not isinstance(switching, Negotiated):
+            raise CannotChange("'mode' is of a port that negotiates, and this port is none")
+        switching = switching.access if settings["mode"] == "access" else switching.trunk
+    if "access" in settings:
+        switching = _access(switching, settings["access"])
+    if "trunk" in settings:
+        switching = _trunk(switching, settings["trunk"])
+    for key in ("voice", "native", "allow", "disallow"):
+        if key in settings:
+            switching = _within(switching, key, settings[key])
+    return switching
 
 
 def _access(switching: Switching, vid: Vid) -> Switching:
