@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from functools import cached_property
 from typing import NamedTuple, TypeAlias
 
+from inkov.forwarding.graph import Graph
+from inkov.forwarding.hop import Hop
 from inkov.forwarding.network import Network
-from inkov.kinds.relay import Domain, Mask, Tags, View
+from inkov.kinds.relay import Domain, Mask, RelayMap, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.vlanset import bits
 
@@ -46,6 +49,8 @@ class Flooding:
         self._reached: dict[Starts, list[HeardAt]] = {}
         self._ports: dict[Starts, frozenset[PortRef]] = {}
         self._out: dict[str, Mapping[Domain, list[PortRef]]] = {}
+        self._domains: dict[PortRef, Mask] = {}
+        self._strays: dict[Mask, Mask] = {}
 
     def sources(self) -> Iterator[PortRef]:
         """Yields all edge ports, in natural order."""
@@ -71,7 +76,12 @@ class Flooding:
         return self._reached[starts]
 
     def ports(self, source: PortRef) -> frozenset[PortRef]:
-        """Returns the ports of `spread` alone, of an untagged broadcast; the same set for all whose frames start alike."""
+        """Returns the ports of `spread` alone, of an untagged broadcast; the same set for all whose frames start alike.
+
+        It is the very set of the campus this one is like, where nothing that differs touches frames of the port.
+        """
+        if self._like is not None and source.switch in self.same and self.untouched(self.domains(source)):
+            return self._like.ports(source)
         starts = self._starts(source, ())
         if starts not in self._ports:
             found: set[PortRef] = set()
@@ -82,7 +92,31 @@ class Flooding:
 
     def domains(self, source: PortRef) -> Mask:
         """Returns the domains that untagged frames of a port enter."""
-        return self.network.relay(source, self.view).in_untagged
+        if source not in self._domains:
+            if self._like is not None and source.switch in self.same:
+                self._domains[source] = self._like.domains(source)
+            else:
+                self._domains[source] = self.network.relay(source, self.view).in_untagged
+        return self._domains[source]
+
+    @cached_property
+    def same(self) -> frozenset[str]:
+        """The switches that are as in the campus this one is like."""
+        theirs = self._like.network.switches if self._like else {}
+        return frozenset(n for n, s in self.network.switches.items() if (t := theirs.get(n)) is s or t == s)
+
+    @cached_property
+    def _touched(self) -> Mask | None:
+        return touched(self._like.network, self.network, self.view, self.same) if self._like else None
+
+    def untouched(self, domains: Mask) -> bool:
+        """Tells whether frames that enter some domains go as in the campus this one is like, and are heard by the same."""
+        if self._touched is None or self._like is None:
+            return False
+        if domains not in self._strays:
+            graphs = [n.graph(self.view) for n in (self.network, self._like.network)]
+            self._strays[domains] = graphs[0].becomes(domains) | graphs[1].becomes(domains)
+        return not self._strays[domains] & self._touched
 
     def _starts(self, source: PortRef, tags: Tags) -> Starts:
         entered = self.network.relay(source, self.view).accept(tags)
@@ -99,11 +133,7 @@ class Flooding:
         """Returns the edge ports of a switch by the domains that leave there: who hears a frame without tags inside."""
         if switch not in self._out:
             refs, like = self.network.edge_ports.get(switch, []), self._like
-            if (
-                like is not None
-                and self.network.switches[switch] is like.network.switches.get(switch)
-                and refs == like.network.edge_ports.get(switch)
-            ):
+            if like is not None and switch in self.same and refs == like.network.edge_ports.get(switch):
                 self._out[switch] = like.leaving_by(switch)
             else:
                 by_domain: dict[Domain, list[PortRef]] = defaultdict(list)
@@ -131,3 +161,45 @@ class Flooding:
                 for tags in self.network.relay(ref, self.view).send(domain, inner):
                     found.add(HeardAt(ref, tags))
         return sorted(found, key=lambda h: (h.at.order, h.tags))
+
+
+def touched(before: Network, after: Network, view: View, same: Collection[str]) -> Mask | None:
+    """Returns the domains whose frames may take other ways, or be heard by others; None where domains alone do not tell.
+
+    Args:
+        before: a campus.
+        after: another.
+        view: how what is not stated is read.
+        same: the switches that are the same in both.
+    """
+    one, other = before.graph(view), after.graph(view)
+    if one.stacked or other.stacked:
+        return None
+    found = 0
+    was, now = _hops(one), _hops(other)
+    for ends in was.keys() | now.keys():
+        if was.get(ends) != now.get(ends):
+            for hop in filter(None, (was.get(ends), now.get(ends))):
+                found |= hop.same
+                for out, into in hop.bundles:
+                    found |= out | into
+    for name in before.edge_ports.keys() | after.edge_ports.keys():
+        mine, theirs = before.edge_ports.get(name, ()), after.edge_ports.get(name, ())
+        if name not in same or mine != theirs:
+            found |= _at_edges({r: before.relay(r, view) for r in mine}, {r: after.relay(r, view) for r in theirs})
+    return found
+
+
+def _at_edges(before: Mapping[PortRef, RelayMap], after: Mapping[PortRef, RelayMap]) -> Mask:
+    """Returns the domains of those edge ports of a switch that are not the same in both."""
+    found = 0
+    for ref in before.keys() | after.keys():
+        pair = before.get(ref), after.get(ref)
+        if pair[0] != pair[1]:
+            for relay in filter(None, pair):
+                found |= relay.sends | relay.takes
+    return found
+
+
+def _hops(graph: Graph) -> Mapping[tuple[PortRef, PortRef], Hop]:
+    return {(e.near, e.far): e.hop for edges in graph.edges.values() for e in edges}

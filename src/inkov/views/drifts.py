@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -10,6 +11,7 @@ from typing_extensions import TypedDict
 
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
+from inkov.kinds.relay import Mask
 from inkov.model.campus import Campus, Claim
 from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.vlanset import VlanSet
@@ -166,8 +168,33 @@ class Side:
     def heard(self) -> Mapping[PortRef, frozenset[PortRef]]:
         """Who hears an untagged broadcast of each edge port; ports that are heard alike share one set, the sender in it."""
         if self._heard is None:
-            self._heard = {ref: self.flooding.ports(ref) for ref in self.flooding.sources()}
+            if self.like is None:
+                self._heard = {ref: self.flooding.ports(ref) for ref in self.flooding.sources()}
+            else:
+                self._heard = self._heard_like(self.like)
         return self._heard
+
+    @cached_property
+    def alike(self) -> Mapping[Mask, Mapping[str, list[PortRef]]]:
+        """Edge ports by the domains that their untagged frames enter, and by switch: those of one list are heard alike."""
+        found: dict[Mask, dict[str, list[PortRef]]] = defaultdict(lambda: defaultdict(list))
+        for ref in self.flooding.sources():
+            found[self.flooding.domains(ref)][ref.switch].append(ref)
+        return found
+
+    def _heard_like(self, other: Side) -> dict[PortRef, frozenset[PortRef]]:
+        """Returns who hears whom, from what another campus has: only what differs is followed."""
+        heard, mine, theirs = dict(other.heard), self.network.edge_ports, other.network.edge_ports
+        for name in {*mine, *theirs}:
+            if name not in self.flooding.same or mine.get(name) != theirs.get(name):
+                for ref in theirs.get(name, ()):
+                    heard.pop(ref, None)
+                heard.update((ref, self.flooding.ports(ref)) for ref in mine.get(name, ()))
+        for domains, by_switch in other.alike.items():
+            if not self.flooding.untouched(domains):
+                some = (ref for refs in by_switch.values() for ref in refs if ref in heard)
+                heard.update((ref, self.flooding.ports(ref)) for ref in some)
+        return heard
 
     def take_for(self, ref: PortRef, devices: Collection[str]) -> None:
         """Takes the ports of some devices for one port, that they are plugged into: whoever hears them hears it."""
@@ -193,7 +220,8 @@ def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes:
     """
     claims = after.claims or before.claims
     before, others = renamed(before, after)
-    return drift_of(Side(before, claims), Side(after, claims), names, causes=causes, others=others)
+    first = Side(before, claims)
+    return drift_of(first, Side(after, claims, like=first), names, causes=causes, others=others)
 
 
 def drift_of(
@@ -277,7 +305,7 @@ class _Cause:
             if len(self._sides) >= _TRIES:
                 return False
             campus = with_some(self.before.campus, self.after.campus, wanted)
-            self._sides[wanted] = Side(campus, self.before.claims)
+            self._sides[wanted] = Side(campus, self.before.claims, like=self.before)
         return shows(self._sides[wanted])
 
 
@@ -290,8 +318,10 @@ def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ..
     lost: list[Heard] = []
     known: dict[tuple[int, int], tuple[frozenset[PortRef], frozenset[PortRef]]] = {}
     nothing: frozenset[PortRef] = frozenset()
-    for ref in sorted({*before.heard, *after.heard}, key=lambda r: r.order):
-        was, now = before.heard.get(ref, nothing), after.heard.get(ref, nothing)
+    was_heard, is_heard = before.heard, after.heard
+    refs = {**was_heard, **is_heard}
+    for ref in sorted((r for r in refs if was_heard.get(r) is not is_heard.get(r)), key=lambda r: r.order):
+        was, now = was_heard.get(ref, nothing), is_heard.get(ref, nothing)
         if (id(was), id(now)) not in known:
             known[id(was), id(now)] = now - was, was - now
         for rows, some in zip((gained, lost), known[id(was), id(now)], strict=True):

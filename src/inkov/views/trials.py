@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
-from inkov.forwarding.graph import Graph
-from inkov.forwarding.hop import Hop
-from inkov.forwarding.network import Network
-from inkov.kinds.relay import Mask, View
 from inkov.kinds.steps import Arrival, Step
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef
@@ -55,9 +50,6 @@ class _Trials:
         self.claims = claims
         self.before = Side(campus, claims)
         self.whole = [c for c in claims if rank(self.before.outcome(c)) < _BROKEN]  # of others nothing is left to break
-        self.alike: dict[tuple[str, Mask], list[PortRef]] = defaultdict(list)  # frames of these start alike
-        for ref in self.before.heard:
-            self.alike[ref.switch, self.before.flooding.domains(ref)].append(ref)
 
     def of(self, step: Step) -> tuple[Hashable, TrialRow]:
         """Tries a step; those with equal keys do the same."""
@@ -67,13 +59,12 @@ class _Trials:
         if isinstance(step, Arrival) and step.plugged:
             socket = step.plugged
             after.take_for(socket, {d.name for d in step.devices})
-        touched = None if isinstance(step, Arrival) else _touched(self.before.network, after.network, failed)
-        if touched is None:
+        if isinstance(step, Arrival):
             changed = reach(self.before, after)
             gained, lost = (sum(len(row["at"]) for row in some) for some in changed)
             effect: Hashable = str(changed)
         else:
-            rows = list(self._changed(after, touched, failed))
+            rows = list(self._changed(after, failed))
             gained = sum(len(some - {ref}) for ref, some, _ in rows)
             lost = sum(len(some - {ref}) for ref, _, some in rows)
             effect = frozenset(rows)
@@ -83,45 +74,15 @@ class _Trials:
         return (lost, gained, worse, effect), TrialRow(step.what, lost, gained, worse, ())
 
     def _changed(
-        self, after: Side, touched: Mask, failed: frozenset[str]
+        self, after: Side, failed: frozenset[str]
     ) -> Iterator[tuple[PortRef, frozenset[PortRef], frozenset[PortRef]]]:
-        """Yields the ports that are heard by others than before, with whom they gain and lose.
-
-        Only ports whose frames may ever be in a touched domain are looked at.
-        """
-        graphs = [side.network.graph(View.USUAL) for side in (self.before, after)]
-        strays: dict[Mask, Mask] = {}
-        for (switch, domains), refs in self.alike.items():
-            if domains not in strays:
-                strays[domains] = graphs[0].becomes(domains) | graphs[1].becomes(domains)
-            if not touched & strays[domains]:
-                continue
+        """Yields the ports that are heard by others than before, with whom they gain and lose."""
+        groups = (
+            g for domains, by in self.before.alike.items() if not after.flooding.untouched(domains) for g in by.items()
+        )
+        for switch, refs in groups:
             was = self.before.heard[refs[0]]
             now = _NOBODY if switch in failed else after.flooding.ports(refs[0])
-            if was != now:
+            if was is not now and was != now:
                 gained, lost = now - was, was - now
                 yield from ((ref, gained, lost) for ref in refs if gained - {ref} or lost - {ref})
-
-
-def _touched(before: Network, after: Network, failed: frozenset[str]) -> Mask | None:
-    """Returns the domains whose frames may take other ways; None where that cannot be told by domains alone."""
-    one, other = before.graph(View.USUAL), after.graph(View.USUAL)
-    differ = [n for n, refs in before.edge_ports.items() if n not in failed and after.edge_ports.get(n) != refs]
-    if one.stacked or other.stacked or differ:
-        return None
-    found = 0
-    was, now = _hops(one), _hops(other)
-    for ends in was.keys() | now.keys():
-        if was.get(ends) != now.get(ends):
-            for hop in filter(None, (was.get(ends), now.get(ends))):
-                found |= hop.same
-                for out, into in hop.bundles:
-                    found |= out | into
-    for name in failed:
-        for ref in before.edge_ports[name]:
-            found |= before.relay(ref).sends | before.relay(ref).takes
-    return found
-
-
-def _hops(graph: Graph) -> Mapping[tuple[PortRef, PortRef], Hop]:
-    return {(e.near, e.far): e.hop for edges in graph.edges.values() for e in edges}
