@@ -384,25 +384,3 @@ pool-hub:1-5     as it is     any, kept inside  as it is      -
     rows = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)
     assert rows["rows"][0]["in_untagged"] == "601"
     jsonschema.validate(rows, json.loads(run_inkov("schema", "relay").out))
-
-
-def test_grid_of_ports_and_vlans(quillfin):
-    args = ["ports", "mended", "--grid", "--switch", "slipway"]
-    assert (
-        run_inkov(*args, cwd=quillfin).out
-        == """\
-slipway
-          3 3 9 9
-          4 9 9 9
-        1 0 0 0 9
-1-4,7   · U T · ·
-5-6     · · · · ·
-8       · U · · ·
-u1      · T T U ·
-
-U in and out untagged   T in and out tagged   < enters only   > leaves only   · absent
-"""
-    )
-    grid = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)
-    assert grid["rows"][0]["rows"][-1] == {"port": "u1", "cells": ["absent", "tagged", "tagged", "untagged", "absent"]}
-    jsonschema.validate(grid, json.loads(run_inkov("schema", "grid").out))

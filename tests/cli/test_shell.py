@@ -2,6 +2,7 @@
 
 import json
 
+import jsonschema
 import pytest
 
 from conftest import on_screen, run_inkov
@@ -111,3 +112,25 @@ def test_certificates_have_rows_for_programs(quillfin, tmp_path):
     lines = run_inkov("recheck", made, quillfin / "mended", "--format", "csv").out.splitlines()
     assert lines[0] == "certificate,claim,kind,outcome,why,rests_on"
     assert lines[1].startswith(f"{made.as_posix()},apart tills kiosks layer 2,apart,accepted,")
+
+
+def test_grid_of_ports_and_vlans(quillfin):
+    args = ["ports", "mended", "--grid", "--switch", "slipway"]
+    assert (
+        run_inkov(*args, cwd=quillfin).out
+        == """\
+slipway
+          3 3 9 9
+          4 9 9 9
+        1 0 0 0 9
+1-4,7   · U T · ·
+5-6     · · · · ·
+8       · U · · ·
+u1      · T T U ·
+
+U in and out untagged   T in and out tagged   < enters only   > leaves only   · absent
+"""
+    )
+    grid = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)
+    assert grid["rows"][0]["rows"][-1] == {"port": "u1", "cells": ["absent", "tagged", "tagged", "untagged", "absent"]}
+    jsonschema.validate(grid, json.loads(run_inkov("schema", "grid").out))
