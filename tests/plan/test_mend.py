@@ -8,6 +8,10 @@ import inkov
 from conftest import run_inkov, write_files
 from inkov.changes import Copies
 from inkov.demo.station import as_found, faults
+from inkov.formats.change_file import written
+from inkov.formats.rewrite import edited, edits_of
+from inkov.kinds.steps import Step
+from inkov.model.names import PortRef
 from inkov.rules.catalogue import RULES
 from inkov.rules.choice import identity
 from inkov.rules.cures import CURABLE
@@ -163,3 +167,19 @@ def test_a_fault_is_never_spread(tmp_path):
     view, _, after = mended(inkov.load(site))
     assert {p: s.switching.voice for p, s in after.switches["a"].ports.items()} == dict.fromkeys("1234567", 20)
     assert ("a:1-4: voice 20",) in [c.steps for c in view.cures]
+
+
+def test_a_step_that_takes_a_setting_away_can_be_written_and_read_again(tmp_path):
+    """As a cure may have it: no phone any more, and no native VLAN; in a change file, and in the switch file."""
+    text = "inkov: switch\nname: a\nvlans: {10: x, 20: y}\nports: {1: {access: 10, voice: 20}, u: {trunk: all, native: 20}}\n"
+    campus = inkov.load(write_files(tmp_path, {"a.yaml": text}))
+    steps = [
+        Step("a:1: voice none", (PortRef("a", "1"),), {"voice": None}),
+        Step("a:u: native none", (PortRef("a", "u"),), {"native": None}),
+    ]
+    (tmp_path / "change.txt").write_text(written(steps, "less"))
+    view = json.loads(run_inkov("rehearse", tmp_path, tmp_path / "change.txt", "--format", "json").out)
+    assert [s["what"] for s in view["steps"]] == ["a:1: voice none", "a:u: native none"]
+    edits = [edits_of(step, campus, step.done(campus)) for step in steps]
+    (made,) = edited({"a.yaml": tmp_path / "a.yaml"}, edits).values()
+    assert made.decode() == text.replace(", voice: 20", "").replace("native: 20", "native: none")

@@ -1,14 +1,20 @@
 """Each kind of step: what the campus is after it, and what `rehearse` says of it, driven as an engineer would."""
 
 import json
+from dataclasses import replace
 
 import pytest
+from hypothesis import given
 
 import inkov
 from conftest import run_inkov, write_files
-from inkov.formats.change_file import Typed, on_the_spot
+from inkov.formats.change_file import Typed, every_cut, on_the_spot
 from inkov.forwarding.network import Network
 from inkov.kinds.edit import CannotChange
+from inkov.views.trials import trials
+from proof_sides import edge_ports
+from simulator import listeners
+from strategies import campuses
 
 VLANS = "{5: management, 10: users, 20: guests}"
 HALL = (
@@ -133,3 +139,27 @@ def test_a_step_on_what_is_not_there_cannot_be_done(site):
     (step,) = on_the_spot(Typed(sets=["hall:1 access 20"]), campus)
     with pytest.raises(CannotChange, match="there is no switch hall"):
         step.done(inkov.load(site / "core.yaml"))
+
+
+def pairs(campus):
+    """Who hears an untagged broadcast of whom, by the simulator."""
+    return {(ref, at) for ref in edge_ports(campus) for at, _, _ in listeners(campus, ref, ()) if at != ref}
+
+
+@given(campuses())
+def test_what_a_cut_does_is_what_the_simulator_sees(campus):
+    """Counted over all links at once, and from what one campus has in common with the other."""
+    cuts = every_cut(campus, [(c.a, c.b) for c in campus.cables])
+    before = pairs(campus)
+    wanted = {}
+    for step in cuts:
+        ends = [replace(campus.switches[r.switch].ports[r.port], enabled=False) for r in step.ports]
+        switches = dict(campus.switches)
+        for ref, port in zip(step.ports, ends, strict=True):
+            own = switches[ref.switch]
+            switches[ref.switch] = replace(own, ports={**own.ports, ref.port: port})
+        after = pairs(replace(campus, switches=switches))
+        wanted[step.what] = len(before - after), len(after - before)
+    for row in trials(campus, cuts):
+        for what in (row.what, *row.alike):
+            assert (row.lost, row.gained) == wanted[what], what

@@ -221,7 +221,6 @@ def mend(
 
     Exits 1 when findings above tidy are left that somebody has to decide on.
     """
-    campus = load_network(site, strict=True).campus
     from inkov.formats.change_file import written
     from inkov.render.page import clean, plural
     from inkov.render.rehearsal_text import mend_text
@@ -234,10 +233,10 @@ def mend(
         copies = Copies(site, only or (), at)
         view, steps = copies.view, copies.steps
     else:
-        view, steps, _ = mended(campus, only or (), at)
+        view, steps, _ = mended(load_network(site, strict=True).campus, only or (), at)
     as_text = result_format is Format.TEXT
     if output is not None and as_text:
-        put(written(steps, f"cures for {campus.name}"), output)
+        put(written(steps, f"cures for {view.campus}"), output)
     emit("mend", result_format, None if as_text else output, view, mend_text)
     if copies is not None and diff:
         put("\n" + "".join(f"{clean(line)}\n" for line in copies.difference.splitlines()), None)

@@ -52,8 +52,10 @@ class StepEntry(Document):
 
     at: Names = Field([], description="A switch, or switch:ports; both may be patterns.")
     access: VidField | None = None
-    voice: VidField | None = None
-    native: VidField | None = None
+    voice: VidField | Literal["none"] | None = Field(None, description="The VLAN of phones; none takes it away.")
+    native: VidField | Literal["none"] | None = Field(
+        None, description="The VLAN of untagged frames; none for no such."
+    )
     trunk: ListField | None = Field(None, description="The whole allowed list.")
     allow: ListField | None = Field(None, description="VLANs to add to the list.")
     disallow: ListField | None = Field(None, description="VLANs to take off the list.")

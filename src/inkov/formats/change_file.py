@@ -102,9 +102,8 @@ def _settings(entry: StepEntry, campus: Campus, source: Source, reading: Reading
 def _of_ports(entry: StepEntry, switch: str, refs: list[PortRef], source: Source, reading: Reading) -> Iterator[Step]:
     settings: dict[str, Any] = {k: v for k in PORT_KEYS if (v := getattr(entry, k)) is not None}
     settings |= {k: settings[k].vlans for k in ("trunk", "allow", "disallow") if k in settings}
-    if settings.get("lag") == "none":
-        settings["lag"] = None
     said = [f"{k} {_text(v)}" for k, v in settings.items()]
+    settings |= {k: None for k in ("voice", "native", "lag") if settings.get(k) == "none"}
     if entry.tree:
         settings["tree"] = entry.tree.said
         said += [f"tree {k} {_text(v)}" for k, v in entry.tree.said.items()]
@@ -248,6 +247,8 @@ def on_the_spot(typed: Typed, campus: Campus) -> list[Step]:
         BadInput: something in them is not there, or is no setting.
     """
     reading = Reading("--set")
+    if typed.cables and not typed.added:
+        raise BadInput([Problem(Source("--cable"), "is a cable of what comes; name the devices with --add")])
     entries: list[dict[str, Any]] = []
     for text in typed.sets:
         place, key, value = ([*text.split(maxsplit=2), "", ""])[:3]

@@ -99,6 +99,8 @@ def _keys(step: Step, was: Port, now: Port) -> dict[str, str | None]:
     if unknown := asked.keys() - _SETTINGS.keys():
         raise CannotEdit(f"{step.what}: '{min(unknown)}' cannot be written into files yet")
     made: dict[str, str | None] = {k: _said(v) for k, v in asked.items()}
+    if "voice" in asked and asked["voice"] is None:
+        made["voice"] = None
     if "trunk" in asked:
         made["trunk"] = allowed_list(now.switching).exact
     if "label" in asked:

@@ -84,7 +84,12 @@ def _with_ports(campus: Campus, name: str, names: Mapping[str, str]) -> Campus:
 
     own = campus.switches[name]
     ports = {
-        names.get(n, n): replace(p, name=names.get(n, n), members=tuple(names.get(m, m) for m in p.members))
+        names.get(n, n): replace(
+            p,
+            name=names.get(n, n),
+            lag=names.get(p.lag, p.lag) if p.lag else None,
+            members=tuple(names.get(m, m) for m in p.members),
+        )
         for n, p in own.ports.items()
     }
     ordered = {n: ports[n] for n in sorted(ports, key=natural)}
@@ -98,7 +103,8 @@ def _with_ports(campus: Campus, name: str, names: Mapping[str, str]) -> Campus:
         )
         for n, s in campus.switches.items()
     }
-    switches[name] = replace(own, ports=ordered, heard=heard)
+    gateways = tuple(replace(g, port=names.get(g.port, g.port)) for g in own.gateways)
+    switches[name] = replace(own, ports=ordered, heard=heard, gateways=gateways)
     return _relabelled(replace(campus, switches=switches), known)
 
 

@@ -51,7 +51,7 @@ def _link(network: Network, finding: Finding) -> Link | None:
 
 
 def _at(ref: PortRef, **settings: object) -> Step:
-    said = ", ".join(f"{k} {v}" for k, v in settings.items())
+    said = ", ".join(f"{k} {'none' if v is None else v}" for k, v in settings.items())
     return Step(f"{ref}: {said}", (ref,), settings)
 
 
