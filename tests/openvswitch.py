@@ -93,7 +93,13 @@ class OpenVSwitch:
                 settings = vlan_columns(switch, switch.ports[ref.port])
                 if settings is None or not switch.ports[ref.port].enabled:
                     continue
-                args += ["--", "add-port", bridge, name[ref], *settings, "--", "set", "interface", name[ref]]
+                if switch.ports[ref.port].is_lag:
+                    args += ["--", "add-bond", bridge, f"{name[ref]}-lag", name[ref], f"{name[ref]}-spare", *settings]
+                    args += ["bond_mode=active-backup", f"other_config:bond-primary={name[ref]}"]
+                    args += ["--", "set", "interface", f"{name[ref]}-spare", "type=dummy"]
+                else:
+                    args += ["--", "add-port", bridge, name[ref], *settings]
+                args += ["--", "set", "interface", name[ref]]
                 args += ["type=patch", f"options:peer={name[far[ref]]}"] if ref in far else ["type=dummy"]
         self.vsctl(*args[1:])
         ports = self.datapath_ports()

@@ -29,7 +29,7 @@ from inkov.model.switch import (
     Vlan,
     VlanType,
 )
-from inkov.model.tree import BridgeTree, Protocol, Sync, SyncRole
+from inkov.model.tree import BridgeTree, PortTree, Protocol, Sync, SyncRole
 from inkov.model.vlanset import ALL, VlanSet
 
 vids = st.integers(1, 4094)
@@ -226,15 +226,21 @@ def trunked(draw):
         same = draw(lists)
         other = same if draw(st.integers(0, 3)) else draw(lists)
         for i, some in ((a, same), (b, other)):
-            ends[i][f"u{n}"] = Port(name=f"u{n}", switching=Trunk(None, some), origin=origin)
+            of_tree = PortTree(cost=draw(st.sampled_from([None, None, 5000, 50_000])))
+            ends[i][f"u{n}"] = Port(name=f"u{n}", switching=Trunk(None, some), tree=of_tree, origin=origin)
         first, second = sorted((PortRef(f"s{a}", f"u{n}"), PortRef(f"s{b}", f"u{n}")), key=lambda e: e.order)
         cables.append(Cable(first, second, source))
     switches = {}
+    usual, mixed = (
+        draw(st.sampled_from([Protocol.RSTP, Protocol.RSTP, Protocol.PER_VLAN])),
+        draw(st.integers(0, 5)) == 0,
+    )
     for i in range(count):
         members = draw(st.lists(st.sampled_from(MEMBERS), max_size=2))
         ports = {f"p{k}": Port(name=f"p{k}", switching=Access(v), origin=origin) for k, v in enumerate(members)}
         table = {v: Vlan(v) for v in MEMBERS if v in members or draw(st.integers(0, 5))}
-        tree = BridgeTree(draw(st.sampled_from([Protocol.RSTP, Protocol.RSTP, Protocol.PER_VLAN])))
+        protocol = draw(st.sampled_from(list(Protocol)[:4])) if mixed else usual
+        tree = BridgeTree(protocol, draw(st.sampled_from([32768, 32768, 4096, 61440])))
         switches[f"s{i}"] = Switch(
             name=f"s{i}",
             vlans=table,

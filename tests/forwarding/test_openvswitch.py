@@ -1,4 +1,7 @@
-"""Random campuses realised in Open vSwitch and asked who hears whom, untagged and tagged, against `inkov.flood`."""
+"""Random campuses realised in Open vSwitch and asked who hears whom, untagged and tagged, against `inkov.flood`.
+
+LAGs are bonds there, of a member that carries frames and a spare one; that they are formed is a matter of today.
+"""
 
 import dataclasses
 import random
@@ -6,7 +9,7 @@ import random
 import inkov
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef
-from inkov.model.switch import Access, FrameTypes, General, Habits, Port, Switch, Trunk, Tunnel, Vlan
+from inkov.model.switch import Access, FrameTypes, General, Habits, Lacp, Port, Switch, Trunk, Tunnel, Vlan
 from inkov.model.vlanset import ALL, VlanSet
 from openvswitch import refs
 from strategies import VLANS, origin, source
@@ -30,7 +33,16 @@ def a_port(rng, name, own_tag):
         switching = General(pvid, VlanSet([pvid]), some - VlanSet([pvid]), FrameTypes.ALL)
     elif kind == "tunnel":
         switching = Tunnel(rng.choice(VLANS))
-    return Port(name=name, switching=switching, enabled=rng.random() > 0.1, origin=origin)
+    is_lag = rng.random() < 0.25
+    enabled = rng.random() > 0.1
+    return Port(
+        name=name,
+        switching=switching,
+        enabled=enabled,
+        is_lag=is_lag,
+        lacp=Lacp.STATIC if is_lag else None,
+        origin=origin,
+    )
 
 
 def a_campus(seed):

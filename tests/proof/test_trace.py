@@ -82,8 +82,14 @@ def test_a_lag_that_does_not_form(site):
         "b.yaml": switch("b", lag, lags=passive),
     }
     view = run(site, files, "a:1", "b:1")
+    assert view.outcome == "cannot tell"
     assert view.cause == (
-        "stops at a:up: the LAG between a:up and b:up does not form: both ends wait for the other to form the LAG"
+        "stops at a:up: the LAG between a:up and b:up does not form: both ends wait for the other to form the LAG, "
+        "where boxes do as most do"
+    )
+    assert view.there.missing == (
+        "whether ports of a:up <-> b:up pass frames one by one, as its LAG may not form: "
+        "both ends wait for the other to form the LAG",
     )
 
 

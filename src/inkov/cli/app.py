@@ -175,7 +175,9 @@ def trace(
     Between hosts of different VLANs a packet is followed, by way of gateways, routes and filters. A switch is meant by its
     address of management.
 
-    Exits 1 when either way is closed.
+    Where nothing states what decides, it says that it cannot tell, shows the usual way, and names the facts.
+
+    Exits 1 when either way is closed, or may be.
     """
     network = load_network(site)
     from inkov.api import end_named

@@ -1,11 +1,15 @@
-"""Follows a frame from one end to another; says where it stops, why, and what else stops there."""
+"""Follows a frame from one end to another; says where it stops, why, and what else stops there.
+
+What is not stated is read as platforms usually are; where another reading decides otherwise, the facts are named.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from inkov.forwarding.cabling import Link
+from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
@@ -19,6 +23,7 @@ from inkov.model.vlanset import NONE, VlanSet, bits
 from inkov.proof.ends import End
 from inkov.proof.outcome import Passage, Turn
 from inkov.proof.together import cabled_way
+from inkov.proof.unknowns import MORE_TAGS, all_open, at_ends, unknowns
 from inkov.proof.way import allows, passages
 
 
@@ -45,12 +50,21 @@ class Halt:
 
 @dataclass(frozen=True, slots=True)
 class Leg:
-    """The way in one direction; `halt` is None when the frame arrives."""
+    """The way in one direction.
+
+    Attributes:
+        start: where the frame starts.
+        end: where it is to be heard.
+        way: the switches it passes.
+        halt: where it stops; None when it arrives.
+        missing: facts that nothing states and that decide whether it really is so; none when it surely is.
+    """
 
     start: PortRef
     end: PortRef
     way: tuple[Passage | Turn, ...]
     halt: Halt | None = None
+    missing: tuple[str, ...] = ()
 
 
 def vlan_of(network: Network, ref: PortRef) -> Domain | None:
@@ -58,20 +72,20 @@ def vlan_of(network: Network, ref: PortRef) -> Domain | None:
     return untagged_vlan(network.settled(ref).switching)
 
 
-def _enters(network: Network, end: End) -> list[tuple[Domain, Tags]]:
+def _enters(network: Network, end: End, view: View) -> list[tuple[Domain, Tags]]:
     """Returns the states on its switch in which the frames of an end start."""
     if end.own is None:
-        return list(network.relay(end.ref).accept(end.tags))
+        return list(network.relay(end.ref, view).accept(end.tags))
     if end.own.port is not None:
         return []
     return [(end.domain, ())] if end.domain and network.active(end.ref.switch) >> end.domain & 1 else []
 
 
-def _starts(network: Network, end: End) -> list[tuple[str, Domain, Tags]]:
+def _starts(network: Network, end: End, view: View = View.USUAL) -> list[tuple[str, Domain, Tags]]:
     """Returns the states in which the frames of an end start; those of a routed port behind the far end of its cable."""
     if end.own is None or end.own.port is None:
-        return [(end.ref.switch, d, inner) for d, inner in _enters(network, end)]
-    sets = network.gateways.starts(end.own, View.USUAL)
+        return [(end.ref.switch, d, inner) for d, inner in _enters(network, end, view)]
+    sets = network.gateways.starts(end.own, view)
     places = [(s, d, ()) for s, mask in sets.masks.items() for d in bits(mask)]
     return [*places, *sets.tagged]
 
@@ -85,29 +99,53 @@ def spread_of(network: Network, end: End) -> Mapping[str, Mask]:
     return network.graph(View.MUST).spread(masks)
 
 
-def _hears(network: Network, end: End, switch: str, domain: Domain, inner: Tags) -> bool:
+def _hears(network: Network, end: End, state: State, view: View) -> bool:
     if end.own is not None:
-        heard = network.gateways.hears_in(end.own, View.USUAL)
-        return not inner and bool(heard.get(switch, 0) >> domain & 1)
-    sent = network.relay(end.ref).send(domain, inner) if switch == end.ref.switch else ()
+        heard = network.gateways.hears_in(end.own, view)
+        return not state.inner and bool(heard.get(state.switch, 0) >> state.domain & 1)
+    sent = network.relay(end.ref, view).send(state.domain, state.inner) if state.switch == end.ref.switch else ()
     return end.tags in sent if end.tags else bool(sent)
 
 
 def leg(network: Network, start: End, end: End) -> Leg:
     """Follows a frame one way, within a VLAN."""
-    a, b = start.ref, end.ref
-    first, last = (None if e.own is not None and e.own.port is None else e.ref for e in (start, end))
+    found = _usual(network, start, end)
+    if found.missing:
+        return found
+    if found.halt is None and _search(network, start, end, View.MUST, Blocking.SURE)[1] is not None:
+        return found
+    doubtful = (View.USUAL, Blocking.SURE) if found.halt is None else (View.MAY, Blocking.KNOWN)
+    reach, state = _search(network, start, end, *doubtful)
+    if state is None:
+        return replace(found, missing=(MORE_TAGS,)) if reach.cut else found
+    way = _passages(network, start, end, reach, state)
+    missing = dict.fromkeys((*at_ends(network, way), *unknowns(network, reach, state)))
+    return replace(found, missing=tuple(missing) or all_open(network, way))
+
+
+def _search(network: Network, start: End, end: End, view: View, tree: Blocking) -> tuple[Reach, State | None]:
+    """Returns a search in a view and where in it the far end hears the frame; None where it does not."""
+    reach = network.graph(view, tree).reach(_starts(network, start, view) if start.ref != end.ref else [])
+    return reach, next((state for state in reach.states if _hears(network, end, state, view)), None)
+
+
+def _passages(network: Network, start: End, end: End, reach: Reach, state: State) -> tuple[Passage, ...]:
+    return passages(
+        network, reach, state, None if start.own is not None else start.ref, None if end.own is not None else end.ref
+    )
+
+
+def _usual(network: Network, start: End, end: End) -> Leg:
+    """Follows a frame as platforms usually are."""
     starts = _starts(network, start)
     if not starts:
-        return Leg(a, b, (), _cannot_send(network, start))
-    for tree in (Blocking.SURE, Blocking.KNOWN) if a != b else ():
-        reach = network.graph(View.USUAL, tree).reach(starts)
-        for state in reach.states:
-            if _hears(network, end, state.switch, state.domain, state.inner):
-                way = passages(
-                    network, reach, state, first if start.own is None else None, last if end.own is None else None
-                )
-                return Leg(a, b, way, _doubtful(network, way) if tree is Blocking.KNOWN else None)
+        return Leg(start.ref, end.ref, (), _cannot_send(network, start))
+    for tree in Blocking.SURE, Blocking.KNOWN:
+        reach, state = _search(network, start, end, View.USUAL, tree)
+        if state is not None:
+            way = _passages(network, start, end, reach, state)
+            halt = _doubtful(network, way) if tree is Blocking.KNOWN else None
+            return Leg(start.ref, end.ref, way, halt, (halt.why,) if halt else ())
     return _stopped(network, start, end, *starts[0][1:])
 
 

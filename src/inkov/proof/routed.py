@@ -35,12 +35,12 @@ def routed_leg(network: Network, start: End, end: End) -> Leg:
         if passes(network.switches[keeps.device].filters, keeps.gateway.inward, packet) is None:
             return _not_passed(network, start, end, keeps, packet)
         own = _to(network, start, keeps, end)
-        return Leg(own.start, end.ref, own.way, own.halt)
+        return Leg(own.start, end.ref, own.way, own.halt, own.missing)
     for arrival in routing.follow(entered, packet, frozenset()):
         first = _to(network, start, next(i for i in entered if i.device == arrival.turns[0].device), end)
         last = _from(network, arrival.out, end)
         whole = (*first.way, *arrival.turns, *last.way)
-        return Leg(start.ref, end.ref, whole, first.halt or last.halt)
+        return Leg(start.ref, end.ref, whole, first.halt or last.halt, (*first.missing, *last.missing))
     return _not_passed(network, start, end, entered[0], packet)
 
 
@@ -64,9 +64,12 @@ def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Inter
     own = leg(network, start, interface_end(network, owners[0]))
     if state.up is not True:
         place = state.source if state.source.file else owners[0].gateway.source
-        own = Leg(
-            own.start, own.end, own.way, Halt(own.end, f"the gateway {start.gateway} is down: {state.why}", (place,))
-        )
+        why = f"the gateway {start.gateway} is down: {state.why}"
+        missing = own.missing
+        if state.up is None:
+            why = f"whether the gateway {start.gateway} is up is not known: {state.why}"
+            missing = (why,)
+        own = Leg(own.start, own.end, own.way, Halt(own.end, why, (place,)), missing)
     return [], own
 
 
@@ -85,6 +88,7 @@ def _from(network: Network, out: Interface, end: End) -> Leg:
 def _not_passed(network: Network, start: End, end: End, into: Interface, packet: Packet) -> Leg:
     """Says what a gateway does with a packet that it does not pass on."""
     way: tuple[Passage | Turn, ...] = _to(network, start, into, end).way
+    missing: tuple[str, ...] = ()
     device, switch = into.device, network.switches[into.device]
     sources: tuple[Source, ...] = (into.gateway.source,)
     leads = [g for g in switch.gateways if any(packet.target in a.network for a in g.addresses)]
@@ -104,6 +108,7 @@ def _not_passed(network: Network, start: End, end: End, into: Interface, packet:
         why, sources = f"filter {name} on {device} drops {packet.source} → {packet.target}: {entry}", (entry.source,)
     elif switch.routing is None:
         why = f"whether {device} routes is not stated"
+        missing = (why,)
     else:
         why = f"{device} passes no packet on to {packet.target}: no route and no gateway that is up leads there"
-    return Leg(start.ref, end.ref, way, Halt(into.port or start.ref, why, sources))
+    return Leg(start.ref, end.ref, way, Halt(into.port or start.ref, why, sources), missing)

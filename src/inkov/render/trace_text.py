@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
-from inkov.render.page import badge, plural, spaced, words
+from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, words
 from inkov.render.text import Block, Stack, Text
 from inkov.render.way_text import passage_lines, tags_text
 from inkov.views.reports import PassageView, TurnView
 from inkov.views.traces import HaltView, LegView, TraceView
 
+_STYLES = {**OUTCOME_STYLES, "open": OUTCOME_STYLES["proved"], "stopped": OUTCOME_STYLES["broken"]}
+
 
 def trace_text(view: TraceView) -> Block:
     """Returns the page of a trace."""
-    word, style = ("open", "white on green") if view.both else ("stopped", "white on red")
-    head = Text.assemble(words(f"{view.a} → {view.b}", "bold"), "   ", badge(word, style), " ", words(view.cause))
+    style = _STYLES[view.outcome]
+    head = Text.assemble(
+        words(f"{view.a} → {view.b}", "bold"), "   ", badge(view.outcome, style), " ", words(view.cause)
+    )
     blocks: list[Block] = [head]
     if view.vlans:
         blocks.append(words(view.vlans))
+    if view.outcome == "cannot tell":
+        missing = dict.fromkeys((*view.there.missing, *view.back.missing))
+        blocks.append(labelled([("Missing", words(fact)) for fact in missing]))
     blocks += [_leg("there", view.there), _leg("back", view.back)]
     return spaced(blocks)
 

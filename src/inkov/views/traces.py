@@ -26,25 +26,31 @@ class HaltView:
 
 @dataclass(frozen=True, slots=True)
 class LegView:
-    """The way in one direction; `halt` is null when the frame arrives."""
+    """The way in one direction.
+
+    `halt` is null when the frame arrives; `missing` are facts that nothing states and that decide whether it really is so.
+    """
 
     start: str
     end: str
     way: tuple[PassageView | TurnView, ...]
     halt: HaltView | None
+    missing: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
 class TraceView:
     """A frame and its answer.
 
-    `cause` is the first line: what stops it, or that both ways are open. `vlans` says when the two are in different
+    `outcome` is `open` when both ways surely are, `stopped` when one surely is not, else `cannot tell`. `cause` is the first
+    line: what stops it, or that both ways are open. `vlans` says when the two are in different
     VLANs, and whether a gateway joins them; empty when they are not.
     """
 
     a: str
     b: str
     both: bool
+    outcome: str
     cause: str
     vlans: str
     there: LegView
@@ -54,15 +60,23 @@ class TraceView:
 def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceView:
     """Returns a trace as plain data; `names` are the two ends as they were asked for."""
     there, back = _leg(trace.there, names), _leg(trace.back, (names[1], names[0]))
+    outcome = _outcome(there, back)
     return TraceView(
         a=names[0],
         b=names[1],
-        both=there.halt is None and back.halt is None,
-        cause=_cause(trace, names),
+        both=outcome == "open",
+        outcome=outcome,
+        cause=_cause(trace, names) + (", where boxes do as most do" if outcome == "cannot tell" else ""),
         vlans=_vlans(network, trace, names),
         there=there,
         back=back,
     )
+
+
+def _outcome(*legs: LegView) -> str:
+    if any(leg.halt and not leg.missing for leg in legs):
+        return "stopped"
+    return "cannot tell" if any(leg.missing for leg in legs) else "open"
 
 
 def _cause(trace: Trace, names: tuple[str, str]) -> str:
@@ -104,7 +118,13 @@ def _leg(leg: Leg, names: tuple[str, str]) -> LegView:
         h = leg.halt
         also = str(h.also) if h.also else ""
         halt = HaltView(str(h.at), h.why, tuple(dict.fromkeys(map(str, h.sources))), h.meant, also, h.also_ports)
-    return LegView(_end(leg.start, names[0]), _end(leg.end, names[1]), tuple(map(step_view, leg.way)), halt)
+    return LegView(
+        start=_end(leg.start, names[0]),
+        end=_end(leg.end, names[1]),
+        way=tuple(map(step_view, leg.way)),
+        halt=halt,
+        missing=leg.missing,
+    )
 
 
 def _end(ref: PortRef, name: str) -> str:
