@@ -74,6 +74,25 @@ def test_a_willing_port_becomes_a_trunk_for_whoever_asks(inkov, site):
 
 def test_demo_shows_a_frame_with_tags_inside_tags(inkov, quillfin):
     ran = inkov("prove", quillfin / "as-found", "--claim", "apart research cameras facing hostile")
-    assert "from dive-shed:u1   tag 370 in tag 990 in tag 990" in ran.out
+    assert "from dive-shed:u1   tag 370 in tag 0 in tag 990" in ran.out
     assert "cove-lab      in 370, was 990" in ran.out
     assert inkov("prove", quillfin / "mended").code == 0
+
+
+def test_a_tag_for_every_link_gets_a_frame_through_six_native_vlans(inkov, site):
+    """Each link takes one tag off, and its far end reads the next: as many as there are links."""
+    natives = [10, 20, 30, 40, 50, 60]
+    files = {}
+    for i in range(7):
+        left, right = natives[i - 1 : i], natives[i : i + 1]
+        ports = f"1: {{access: {10 if i == 0 else 60 if i == 6 else 99}}}"
+        ports += "".join(f", {x}: {{trunk: all, native: {n[0]}}}" for x, n in (("x", left), ("y", right)) if n)
+        listed = ", ".join(f"{v}: " for v in (*left, *right))
+        more = f"neighbours: {{y: s{i + 1} x}}\n" if right else ""
+        files[f"s{i}.yaml"] = (
+            f"inkov: switch\nname: s{i}\nvlans: {{{listed}}}\nports: {{{ports}}}\nassume: {{own-tag: accept}}\n{more}"
+        )
+    site(files)
+    ran = inkov("prove", ".", "--claim", "apart 10 60 facing hostile")
+    assert "from s0:1   tag 60 in tag 50 in tag 40 in tag 30 in tag 20 in tag 10" in ran.out
+    assert inkov("prove", ".", "--claim", "apart 10 60").code == 0

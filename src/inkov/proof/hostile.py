@@ -13,7 +13,8 @@ from typing import Final
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
-from inkov.kinds.relay import Domain, Mask, Tag, Tags, View, format_of, tag_of
+from inkov.forwarding.uncover import ANY, any_of, stack_towards
+from inkov.kinds.relay import Domain, Mask, Tag, Tags, View, tag_of
 from inkov.model.campus import Apart
 from inkov.model.names import PortRef
 from inkov.model.vlanset import FULL_MASK, bits
@@ -75,33 +76,24 @@ class Attackers:
                 self.senders[place].append(ref)
                 self.hearers[place].append(ref)
 
-    def starts(self, inner: Mask, around: Mask = 0) -> Iterator[tuple[str, Domain, Tags]]:
-        """Yields the states their frames can start in; where tags may be inside, with one of some innermost.
-
-        Args:
-            inner: the VLANs of the innermost tag.
-            around: one or two tags are around that one, of these VLANs where links of the campus take them off again.
-        """
-        stacks = self._stacks(inner, around)
-        by_format = {n: [s for s in stacks if format_of(s[0]) == n] for n in self.network.formats.values()}
+    def starts(self, inner: Mask) -> Iterator[tuple[str, Domain, Tags]]:
+        """Yields the states their frames can start in; where tags may be inside, with one of some VLANs."""
+        tags = {n: [(tag_of(v, n),) for v in bits(inner)] for n in self.network.formats.values()}
         for switch in dict.fromkeys([*self.plain, *self.armed]):
-            armed = self.armed[switch]
-            for domain in bits(self.plain[switch] | armed):
+            armed = self.armed.get(switch, 0)
+            for domain in bits(self.plain.get(switch, 0) | armed):
                 yield switch, domain, ()
-            for domain in bits(armed):
-                yield from ((switch, domain, stack) for stack in stacks)
-            for number, some in by_format.items():
-                for domain in bits(self.payload[switch, number] & ~armed):
-                    yield from ((switch, domain, stack) for stack in some)
+            for number, some in tags.items():
+                mask = armed | self.payload.get((switch, number), 0)
+                yield from ((switch, domain, tag) for domain in bits(mask) for tag in some)
 
-    def _stacks(self, inner: Mask, around: Mask) -> list[Tags]:
-        """Returns the tags that may be inside their frames, in every tag format."""
-        numbers = self.network.formats.values()
-        last: list[Tags] = [(tag_of(v, n),) for v in bits(inner) for n in numbers]
-        if not around or not (outer := around & self._taken_off()):
-            return last
-        one = [(tag_of(v, n),) for v in bits(outer) for n in numbers]
-        return [some + tag for some in (*one, *(a + b for a in one for b in one)) for tag in last]
+    def any_starts(self) -> Iterator[tuple[str, Domain, Tags]]:
+        """Yields the states their frames can start in, with what stands for any tags where tags may be inside."""
+        for masks, inner in ((self.plain, ()), (self.armed, (ANY,))):
+            for switch, mask in masks.items():
+                yield from ((switch, domain, inner) for domain in bits(mask))
+        for (switch, number), mask in self.payload.items():
+            yield from ((switch, domain, (any_of(number),)) for domain in bits(mask))
 
     def reached(self, network: Network, view: View) -> dict[str, Mask]:
         """Returns everywhere that their frames get to, with any number of tags inside."""
@@ -118,15 +110,6 @@ class Attackers:
         for (switch, _), mask in self.payload.items():
             made[switch] = made.get(switch, 0) | mask
         return made
-
-    def _taken_off(self) -> Mask:
-        """Returns the domains that leave untagged over some link that takes tags."""
-        found = 0
-        for link in self.network.links:
-            for near, far in ((link.a, link.b), (link.b, link.a)):
-                if self.network.relay(far, View.MAY).in_tagged:
-                    found |= self.network.relay(near, View.MAY).out_untagged
-        return found & FULL_MASK
 
 
 def reachable(network: Network, stations: Stations) -> set[PortRef]:
@@ -230,18 +213,15 @@ class HostileProver:
         """Finds a frame by which a hostile station of `a` is heard in `b`; None when there can be none."""
         if not self.stations(b, View.MAY).heard_in(self.reached(a, hostile=True)):
             return None
-        own = self.stations(b, View.MAY).vlans.mask & self.network.used
-        every = self.network.used if len(self.network.switches) < _FEW else own
         for view in (View.MUST, View.MAY):
             attackers, victims = self.attackers(a, view), self.stations(b, view)
             if not victims.heard_in(attackers.reached(self.network, view)):
                 continue
             graph = self.network.graph(view)
-            telling = graph.telling(victims.hearers)
-            for inner, around in dict.fromkeys([(own & telling, 0), (every & telling, 0), (own & telling, telling)]):
-                reach = graph.reach(attackers.starts(inner, around), victims.hearers)
-                if end := reach.first(victims.hearers):
-                    return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
+            start = stack_towards(graph, attackers.any_starts(), victims.hearers, self.network.formats.values())
+            reach = graph.reach([start] if start else [], victims.hearers)
+            if end := reach.first(victims.hearers):
+                return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
         return Witness(a, b, (), unknown=(MORE_TAGS,))
 
     def overhear(self, a: str, b: str) -> Witness | None:
@@ -282,6 +262,3 @@ class HostileProver:
 
 
 Senders = Mapping[Place, list[PortRef]]
-
-_FEW = 200
-"""Up to so many switches, a way is looked for with any VLAN as inner tag; beyond, with the other segment's."""
