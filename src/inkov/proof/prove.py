@@ -154,7 +154,7 @@ class Prover:
             return CannotTell((late,), tuple(found))
         if found:
             return CannotTell(tuple(dict.fromkeys(u for w in found for u in w.unknown)), tuple(found))
-        out = [n for n in claim.segments if self.stations(n).segment.outside]
+        out = [n for n in claim.segments if self.stations(n, View.MAY).segment.outside]
         if out and (3 not in claim.layers or not self.layer3.outside.known):
             return CannotTell((NO_WAY if 3 in claim.layers else ONLY_PACKETS,))
         if 3 in claim.layers and (silent := self.silent_on_gateways):
@@ -221,7 +221,8 @@ class Prover:
             return
         served = self.layer3.gateways.by_vlan
         names = [n for n in claim.segments if not any(v in served for v in self.stations(n, View.MAY).vlans)]
-        open_ = [n for n in names if not (self.stations(n).segment.closed or self.stations(n).segment.outside)]
+        segments = {n: self.stations(n, View.MAY).segment for n in names}
+        open_ = [n for n, segment in segments.items() if not (segment.closed or segment.outside)]
         if open_:
             yield f"segments without a gateway in the input have none: {some(open_)}"
 

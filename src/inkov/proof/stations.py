@@ -78,9 +78,10 @@ class Stations:
         self.hearers: Mapping[Place, list[PortRef]] = _ordered(hearers)
         self.masks = _masks(self.senders)
         self.tagged = self._through_tunnels(network)
-        self._heard = _masks(self.hearers)
+        alike = self.senders.keys() == self.hearers.keys()
+        self._heard = self.masks if alike else _masks(self.hearers)
         self.sent = _union(self.masks)
-        self.heard = _union(self._heard)
+        self.heard = self.sent if alike else _union(self._heard)
 
     def _in_vlans(self, network: Network, senders: _Ports, hearers: _Ports) -> None:
         wide = network.uncommon
