@@ -220,6 +220,11 @@ def lag_forms(one, other):
 
 def listeners(campus, sender, tags):
     """Every (port, VLAN, tags) at which a broadcast leaves the campus."""
+    return followed(campus, sender, tags)[1]
+
+
+def followed(campus, sender, tags):
+    """Every frame inside a switch that a broadcast becomes, and every (port, VLAN, tags) at which it leaves the campus."""
     far = {end: other for c in campus.cables for end, other in ((c.a, c.b), (c.b, c.a))}
     entered = ingress(campus, sender, tags)
     todo = [] if entered is None else [Frame(sender.switch, *entered, sender)]
@@ -244,4 +249,4 @@ def listeners(campus, sender, tags):
                 if new not in seen:
                     seen.add(new)
                     todo.append(new)
-    return {h for h in heard if h[0] != sender}
+    return seen, {h for h in heard if h[0] != sender}

@@ -74,6 +74,28 @@ def test_a_tunnel_keeps_the_tag_inside(site):
     assert [(h.at, h.tags) for h in inkov.flood(campus, "a:1", tag=10)] == [("b:1", (10,))]
 
 
+def test_cables_that_only_labels_name_are_followed_and_said_to_be_that(inkov, site):
+    table = "inkov: switch\nname: {0}\nvlans: {{10: , 20: , 30: }}\nports:\n  1: {{access: 10}}\n  2: {{access: 20}}\n"
+    trunk = "  u: {{trunk: '10,{2}', native: {2}, label: to {1} u}}\n"
+    site(
+        {
+            "a.yaml": (table + trunk).format("archive", "seal-ward", 20),
+            "s.yaml": (table + trunk).format("seal-ward", "archive", 30),
+        }
+    )
+    ran = inkov("trace", ".", "archive:1", "seal-ward:1")
+    assert ran.code == 0
+    assert "cannot tell" in ran.out
+    assert "Missing  whether archive:u and seal-ward:u are cabled: only their labels say so" in ran.out
+    found = inkov("audit", ".", "--only", "native/mismatch").out
+    assert "archive:u <-> seal-ward:u" in found
+    assert "cabled by its label alone: 'to seal-ward u'" in found
+    assert "by labels alone" in inkov("links", ".").out
+    for claim in ("together 10", "apart 20 30"):
+        assert f"CANNOT TELL {claim}" in inkov("prove", ".", "--claim", claim).out
+    assert "whether archive:u and seal-ward:u are cabled" in inkov("prove", ".", "--claim", "apart 20 30").out
+
+
 def test_a_lag_that_does_not_form(site):
     lag = "{1: {access: 10}, u1-u2: {lag: up}}"
     passive = "{up: {trunk: '10', lacp: passive}}"

@@ -177,7 +177,7 @@ def trace(
 
     Where nothing states what decides, it says that it cannot tell, shows the usual way, and names the facts.
 
-    Exits 1 when either way is closed, or may be.
+    Exits 1 when either way is closed, as boxes usually are.
     """
     network = load_network(site)
     from inkov.api import end_named

@@ -7,8 +7,10 @@ that look like rows. So all is read as bytes, quotes first, and the object says 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from typing import Final
+from collections.abc import Callable, Iterator
+from functools import lru_cache
+from itertools import accumulate
+from typing import Final, NamedTuple
 
 from inkov.formats.snmp_objects import LABELS, PORT_LABELS, Form, Thing
 from inkov.formats.snmp_oids import Finder, Row, Trouble, index_of
@@ -23,6 +25,8 @@ _TYPED: Final = re.compile(
     rb"(Hex-STRING|STRING|INTEGER|Gauge32|Unsigned32|Counter32|Counter64|Timeticks|OID|IpAddress|Network Address|BITS|"
     rb"OPAQUE|Opaque|UInteger32|NULL): ?"
 )
+_NEXT: Final = frozenset({b".1", b"is"})
+"""How a line starts that is one of a value, and does not go on with the one before."""
 _NOT_DATA: Final = (
     b"No Such Object", b"No Such Instance", b"No more variables", b"NULL"
 )  # fmt: skip
@@ -61,52 +65,52 @@ def walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
     """
     lines = _Lines(data, trouble)
     finder = Finder()
-    text_lines, last = lines.all, len(lines.all) - 1
-    while lines.at <= last:
-        at = lines.at
-        line = text_lines[at]
-        if line.startswith(finder.passed) and _ONE_LINE(line.partition(b" = ")[2][:8]):
-            lines.at += 1
-            continue
-        if finder.thing is not None and at < last and line.startswith(finder.own):  # as nearly all lines are
-            index, _, text = line[len(finder.own) :].partition(b" = ")
-            value = _plain_value(finder.thing.form, text, text_lines[at + 1])
-            if value is not None and index.isdigit() and len(index) < 11:
-                lines.at += 1
-                yield Row(finder.thing, (int(index),), value, at + 1)
-                continue
-        row = _any_row(lines, finder, trouble)
-        if row is not None:
-            yield row
+    while lines.at < len(lines.all):
+        yield from lines.plain_rows(finder)
+        if lines.at < len(lines.all):
+            row = _any_row(lines, finder, trouble)
+            if row is not None:
+                yield row
     if lines.cut:
         trouble.append(Trouble("the last line has no end; the walk is cut there", len(lines.all)))
 
 
-_ONE_LINE: Final = re.compile(rb"Counter|INTEGER|Gauge32|OID: |Timetic").match
+class _Plain(NamedTuple):
+    """The commonest way in which values of a form are written, in one line each.
+
+    Attributes:
+        pattern: of the value; what is of use in it is its one group.
+        made: makes the value.
+        may_go_on: the value may go on in the next line.
+    """
+
+    pattern: bytes
+    made: Callable[[bytes], int | str | bytes]
+    may_go_on: bool = False
 
 
-def _plain_value(form: Form, text: bytes, following: bytes) -> int | str | bytes | None:
-    """Returns a value that is written in the commonest way, in one line; None for all others, which need a closer look."""
-    if form is Form.NUMBER:
-        digits = text[9:]
-        return int(digits) if text[:9] in _NUMBER_HEADS and digits.isdigit() and len(digits) < 20 else None
-    if text[:9] == b'STRING: "':
-        if text[-1:] != b'"' or len(text) < 10 or b"\\" in text:
-            return None
-        return (
-            text[9:-1].decode("utf-8", "replace") if form is Form.TEXT else text[9:-1] if form is Form.OCTETS else None
-        )
-    if form is Form.OCTETS and text[:12] == b"Hex-STRING: " and len(text) < _WIDEST_HEX and following[:2] in _NEXT:
-        try:
-            return bytes.fromhex(text[12:].decode("ascii"))
-        except ValueError:
-            return None
-    return None
+_TEXT: Final = rb'STRING: "([^\\\n]*)"'
+_PLAIN: Final = {
+    Form.NUMBER: (_Plain(rb"(?:INTEGER|Gauge32): (\d{1,19})", int),),
+    Form.TEXT: (_Plain(_TEXT, lambda octets: octets.decode("utf-8", "replace")),),
+    Form.OCTETS: (
+        _Plain(rb"Hex-STRING: ((?:[0-9A-Fa-f]{2} ?){0,16})", lambda text: bytes.fromhex(text.decode()), may_go_on=True),
+        _Plain(_TEXT, bytes),
+    ),
+}
 
 
-_NUMBER_HEADS: Final = frozenset({b"INTEGER: ", b"Gauge32: "})
-_NEXT: Final = frozenset({b".1", b"is"})
-_WIDEST_HEX: Final = 12 + 16 * 3
+@lru_cache(maxsize=512)
+def _line_of(prefix: bytes, value: bytes) -> tuple[re.Pattern[bytes], re.Pattern[bytes]]:
+    """Returns what matches lines of a column that follow one another, and what finds the parts of each."""
+    one = rb"%s(\d{1,10}) = %s\n" % (re.escape(prefix), value)
+    return re.compile(rb"(?:%s)+" % one), re.compile(one)
+
+
+@lru_cache(maxsize=512)
+def _passed_over(prefix: bytes) -> re.Pattern[bytes]:
+    """Returns what matches lines of objects that are of no use, each with a value in one line."""
+    return re.compile(rb"(?:%s[^ \n]* = (?:Counter|INTEGER|Gauge32|OID: |Timetic)[^\n]*\n)+" % re.escape(prefix))
 
 
 def _any_row(lines: _Lines, finder: Finder, trouble: list[Trouble]) -> Row | None:
@@ -150,7 +154,37 @@ class _Lines:
             self.all.pop()
         if len(self.all) > 1 and all(line.endswith(b"\r") for line in self.all[:50]):  # an editor's doing
             self.all = [line.removesuffix(b"\r") for line in self.all]
+            data = b"\n".join(self.all)
         self.at = 0
+        self._data = data
+        self._starts = [n + i for i, n in enumerate(accumulate(map(len, self.all), initial=0))]
+
+    def plain_rows(self, finder: Finder) -> Iterator[Row]:
+        """Takes rows of the column at hand that are written in the commonest way, and passes over what is of no use."""
+        before = -1
+        while before != self.at < len(self.all):
+            before = self.at
+            start = self._starts[before]
+            if passed := _passed_over(finder.passed).match(self._data, start):
+                self.at += self._data.count(b"\n", start, passed.end())
+            elif finder.thing is not None:
+                for plain in _PLAIN.get(finder.thing.form, ()):
+                    yield from self._column(finder.thing, finder.own, plain)
+
+    def _column(self, thing: Thing, prefix: bytes, plain: _Plain) -> Iterator[Row]:
+        run, one = _line_of(prefix, plain.pattern)
+        start = self._starts[min(self.at, len(self.all))]
+        match = run.match(self._data, start)
+        if match is None:
+            return
+        parts = one.findall(self._data, start, match.end())
+        if plain.may_go_on and self._data[match.end() : match.end() + 2] not in _NEXT:
+            parts.pop()
+        first = self.at + 1
+        self.at += len(parts)
+        made = plain.made
+        for number, (index, value) in enumerate(parts, first):
+            yield Row(thing, (int(index),), made(value), number)
 
     def next(self) -> tuple[bytes, bytes]:
         """Takes a line: its OID and what is written after it; no OID for a line that is none of a value."""

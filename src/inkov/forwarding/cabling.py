@@ -66,6 +66,11 @@ class Link:
     def __str__(self) -> str:
         return f"{self.a} <-> {self.b}"
 
+    @property
+    def inferred(self) -> bool:
+        """Nothing but the labels at both ends says that it is there."""
+        return all(w.cable is not None and w.cable.inferred for w in self.wires)
+
     def end_at(self, switch: str) -> PortRef:
         """Returns the end on one of its two switches."""
         return self.a if self.a.switch == switch else self.b

@@ -7,11 +7,12 @@ the directed graph on (switch, domain) in each view.
 from __future__ import annotations
 
 from collections import defaultdict
+from dataclasses import replace
 from functools import cached_property
 from itertools import combinations, product
 
 from inkov.forwarding.bridging import Bridging
-from inkov.forwarding.cabling import Link
+from inkov.forwarding.cabling import Link, by_labels
 from inkov.forwarding.gateways import Gateways
 from inkov.forwarding.graph import Graph
 from inkov.forwarding.hop import Hop
@@ -21,8 +22,9 @@ from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.trees import Blocking, Trees
 from inkov.kinds.relay import View
-from inkov.model.campus import Campus
+from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef, natural
+from inkov.model.settings import Setting
 
 
 class Network(Bridging):
@@ -31,6 +33,18 @@ class Network(Bridging):
     def __init__(self, campus: Campus, failed: frozenset[str] = frozenset()) -> None:
         super().__init__(campus, failed)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
+
+    @cached_property
+    def labelled(self) -> list[tuple[PortRef, PortRef]]:
+        """Ports that are cabled by the labels at both ends alone: a label is text, and they may be or not."""
+        return by_labels(self.switches, self.cabling)
+
+    @cached_property
+    def followed(self) -> Network:
+        """The campus with the cables that labels alone name, which audits and traces follow; itself where none do."""
+        campus = self.campus
+        cables = (Cable(a, b, self.port(a).origin.of(Setting.LABEL), inferred=True) for a, b in self.labelled)
+        return Network(replace(campus, cables=(*campus.cables, *cables)), self.failed) if self.labelled else self
 
     @cached_property
     def trees(self) -> Trees:
@@ -102,6 +116,8 @@ class Network(Bridging):
                     self._join(graph, link.a, link.b, view, tree)
             if view is View.MAY:
                 self._join_doubtful(graph)
+                for a, b in self.labelled:
+                    self._join(graph, a, b, View.MAY, Blocking.IGNORED)
                 self._join_loose(graph)
                 self._join_outside(graph)
             self._graphs[view, tree] = graph

@@ -22,11 +22,19 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class Cable:
-    """A cable the campus file states."""
+    """A cable the campus file states.
+
+    Attributes:
+        a: one end.
+        b: the other end.
+        source: where it is stated; of an inferred cable, the label of an end.
+        inferred: nothing states it; the labels at both ends name each other.
+    """
 
     a: PortRef
     b: PortRef
     source: Source = field(compare=False)
+    inferred: bool = False
 
 
 @dataclass(frozen=True, slots=True)

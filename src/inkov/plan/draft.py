@@ -10,11 +10,10 @@ from dataclasses import replace
 
 import yaml
 
-from inkov.forwarding.cabling import Wire, by_labels
+from inkov.forwarding.cabling import Wire
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart, Cable, Segment, Together
+from inkov.model.campus import Apart, Segment, Together
 from inkov.model.names import PortRef, ports_text
-from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
@@ -34,10 +33,7 @@ def draft(network: Network) -> str:
 
     Lines that somebody should look at end in a comment that starts with a question mark.
     """
-    labelled = by_labels(network.switches, network.cabling)
-    if labelled:  # what is said below is to hold with these cables, as it will be read with them
-        cables = [Cable(a, b, network.port(a).origin.of(Setting.LABEL)) for a, b in labelled]
-        network = Network(replace(network.campus, cables=(*network.campus.cables, *cables)))
+    network = network.followed  # what is said below is to hold with these cables, as it will be read with them
     names = _names(network)
     lot = parking(network)
     segments = {name: vid for vid, name in names.items() if vid != lot}
@@ -48,7 +44,7 @@ def draft(network: Network) -> str:
     ]
     if lot is not None:
         lines.append(f"parking: {lot}  # ? only disabled ports are in it")
-    lines += ["", *_cables(network, labelled), "", *_segments(network, segments), "", *_claims(network, segments)]
+    lines += ["", *_cables(network), "", *_segments(network, segments), "", *_claims(network, segments)]
     return "\n".join(lines).rstrip() + "\n"
 
 
@@ -71,12 +67,12 @@ def _line(text: str, doubt: str) -> str:
 # -- cables ------------------------------------------------------------------------------------------
 
 
-def _cables(network: Network, labelled: list[tuple[PortRef, PortRef]]) -> Iterator[str]:
+def _cables(network: Network) -> Iterator[str]:
     stated = {end for k in network.links if not k.doubt for w in k.wires for end in (w.a, w.b)}
     yield "cables:" if any(not k.doubt for k in network.links) else "cables: []"
     for link in network.links:
         for wire in link.wires:
-            guessed = "by the labels at both ends alone" if (wire.a, wire.b) in labelled else _one_sided(wire)
+            guessed = "by the labels at both ends alone" if wire.cable and wire.cable.inferred else _one_sided(wire)
             yield _cable(wire.a, wire.b, link.doubt or guessed, known=not link.doubt)
     for outside in network.cabling.outside:
         if outside.port not in stated:

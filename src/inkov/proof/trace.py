@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
@@ -10,7 +11,9 @@ from inkov.kinds.relay import Domain
 from inkov.model.names import PortRef
 from inkov.proof.ends import End
 from inkov.proof.leg import Leg, leg, vlan_of
+from inkov.proof.outcome import Passage
 from inkov.proof.routed import routed_leg
+from inkov.proof.unknowns import by_label
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,18 +38,33 @@ class Trace:
 
 
 def trace(network: Network, a: End, b: End) -> Trace:
-    """Follows a frame from `a` to `b` and back, through what surely passes; a packet, where they are of different VLANs."""
+    """Follows a frame from `a` to `b` and back; a packet, where they are of different VLANs.
+
+    Cables that nothing but labels names are followed; whether they are there is then among what is missing.
+    """
+    network = network.followed
     vlans = a.domain, b.domain
     gateways: tuple[tuple[Domain, Interface], ...] = ()
     beside = None
     routed = vlans[0] != vlans[1] and a.address is not None and b.address is not None
     if routed and (a.gateway or a.own) and (b.gateway or b.own):
-        return Trace(vlans, (), routed_leg(network, a, b), routed_leg(network, b, a), routed=True)
+        legs = _sure(network, routed_leg(network, a, b)), _sure(network, routed_leg(network, b, a))
+        return Trace(vlans, (), *legs, routed=True)
     if vlans[0] != vlans[1]:
         served = network.gateways.by_vlan
         gateways = tuple((v, i) for v in vlans if v is not None for i in served.get(v, ()))
         beside = _beside(network, a.ref, vlans[1]) or _beside(network, b.ref, vlans[0])
-    return Trace(vlans, gateways, leg(network, a, b), leg(network, b, a), beside)
+    return Trace(vlans, gateways, _sure(network, leg(network, a, b)), _sure(network, leg(network, b, a)), beside)
+
+
+def _sure(network: Network, found: Leg) -> Leg:
+    """Adds to what is missing, where a frame arrives, the cables on the way that only labels name."""
+    if found.halt is not None:
+        return found
+    ways = [p for p in found.way if isinstance(p, Passage)]
+    crossed = {frozenset((p.out, q.by)) for p, q in pairwise(ways)}
+    missing = (by_label(k.a, k.b) for k in network.links if k.inferred and frozenset((k.a, k.b)) in crossed)
+    return replace(found, missing=(*found.missing, *missing))
 
 
 def _beside(network: Network, ref: PortRef, vid: Domain | None) -> PortRef | None:

@@ -197,8 +197,14 @@ def _missing_facts(network: Network, step: Step, state: State) -> list[str]:
     return list(dict.fromkeys(found)) or [*all_open(network, crossed)] or [f"whether frames pass from {out} to {into}"]
 
 
+def by_label(a: PortRef, b: PortRef) -> str:
+    """Names a cable that only labels name, as a fact that would decide."""
+    return f"whether {a} and {b} are cabled: only their labels say so"
+
+
 def _of_links(network: Network, ends: set[PortRef | None]) -> Iterator[str]:
     """Yields what is not known of the links that a frame crosses between two ports."""
+    yield from (by_label(a, b) for a, b in network.labelled if ends == {a, b})
     for link in network.links:
         if ends != {link.a, link.b} and ends.isdisjoint(e for w in link.wires for e in (w.a, w.b)):
             continue

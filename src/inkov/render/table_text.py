@@ -8,7 +8,7 @@ from inkov.model import names
 from inkov.render.page import WIDTH, clean, table, words
 from inkov.render.rows import Cell, Column, Page, Shown, shortened
 from inkov.render.text import Block, Stack, Text
-from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
+from inkov.views.tables import BY_LABEL, FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
 
 _GRID_MAX = 40
 
@@ -64,7 +64,9 @@ def _state(r: LinkRow) -> str:
         return "down"
     if r.blocked != "none":
         return f"blocked by the tree for {r.blocked}" if r.carries else "blocked by the tree"
-    return "not sure" if r.doubt else "up"
+    if r.doubt:
+        return "by labels alone" if r.doubt == BY_LABEL else "not sure"
+    return "up"
 
 
 def _mirrored(a: str, b: str, style: str) -> Text:

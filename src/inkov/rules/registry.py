@@ -5,28 +5,28 @@ from __future__ import annotations
 import sys
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import NamedTuple
 
-from inkov.forwarding.cabling import by_labels
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef, stem
+from inkov.model.settings import Setting
 from inkov.model.switch import Kind, Switch
-from inkov.rules.finding import Fault, Finding, Severity
+from inkov.rules.finding import Evidence, Fault, Finding, Severity
 
 
 class Facts:
     """What rules are given: the network, what several rules need worked out, and options that are not as usual."""
 
     def __init__(self, network: Network, options: Mapping[tuple[str, str], int] | None = None) -> None:
-        self.network = network
+        self.network = network.followed
         self._options = options or {}
 
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:
         """Ports that are cabled by their labels alone: no discovery and no campus file says so."""
-        return by_labels(self.network.switches, self.network.cabling)
+        return [(c.a, c.b) for c in self.network.campus.cables if c.inferred]
 
     @cached_property
     def families(self) -> list[list[Switch]]:
@@ -111,8 +111,14 @@ class Rule:
         return Finding.of(fault, self.name, self.severity, self.mend)
 
     def findings(self, facts: Facts) -> Iterator[Finding]:
-        """Yields what it finds in a campus."""
-        return map(self.finding, self.check(facts))
+        """Yields what it finds in a campus; what it finds of a cable that labels alone name says so."""
+        labelled = {end for pair in facts.labelled for end in pair}
+        for fault in self.check(facts):
+            ends = {PortRef(c.holder, c.port) for c in fault.causes if c.port} & labelled
+            seen = {e.source for e in fault.evidence}
+            said = (_labelled(facts.network, end) for end in sorted(ends, key=lambda e: e.order))
+            more = tuple(e for e in said if e.source not in seen)
+            yield self.finding(replace(fault, evidence=(*fault.evidence, *more)) if more else fault)
 
     @property
     def theme(self) -> str:
@@ -123,6 +129,11 @@ class Rule:
     def theme_says(self) -> str:
         """What the rules of the theme are about, as the first line of their module has it."""
         return (sys.modules[self.check.__module__].__doc__ or "").partition("\n")[0]
+
+
+def _labelled(network: Network, end: PortRef) -> Evidence:
+    port = network.port(end)
+    return Evidence(f"cabled by its label alone: '{port.label}'", port.origin.of(Setting.LABEL))
 
 
 RULES: dict[str, Rule] = {}

@@ -304,8 +304,8 @@ class _Drawing:
         said = self.overlay.links.get((link.a, link.b))
         if said is not None:
             return said
-        if not link.up or link.doubt:
-            return Tone.UNKNOWN if link.doubt else Tone.FAINT
+        if not link.up or link.doubt or link.inferred:
+            return Tone.UNKNOWN if link.doubt or link.inferred else Tone.FAINT
         return self.overlay.others
 
     def _stubs(self) -> list[tuple[Wire, Callable[[Route], Line]]]:

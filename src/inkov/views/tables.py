@@ -17,6 +17,9 @@ from inkov.model.names import PortRef
 from inkov.model.switch import Kind, Port
 from inkov.model.vlanset import ALL, VlanSet
 
+BY_LABEL = "only the labels at both ends say that it is cabled"
+"""What is doubtful about an inferred cable."""
+
 
 @dataclass(frozen=True, slots=True)
 class LostRow:
@@ -141,6 +144,7 @@ class PortRow:
 
 def link_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[LinkRow]:
     """Returns the links, in natural order; only those of some switches, only what concerns some VLANs."""
+    network = network.followed
     rows = []
     for link in network.links:
         if switches is not None and switches.isdisjoint((link.a.switch, link.b.switch)):
@@ -182,12 +186,13 @@ def _link_row(network: Network, link: Link, vlans: VlanSet | None) -> LinkRow:
             for leak in leaks
             if link.up and (vlans is None or (leak.out | leak.into) & vlans.mask)
         ),
-        doubt=link.doubt or next(iter(unsure), ""),
+        doubt=link.doubt or (BY_LABEL if link.inferred else next(iter(unsure), "")),
     )
 
 
 def vlan_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[VlanRow]:
     """Returns the VLANs the campus uses, ascending; cells of some switches only, some VLANs only."""
+    network = network.followed
     islands = network.islands
     shown = VlanSet.from_mask(network.used)
     return [_vlan_row(network, islands, v, switches) for v in (shown if vlans is None else shown & vlans)]

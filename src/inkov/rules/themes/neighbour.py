@@ -89,7 +89,8 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
     Severity.RISK,
     faults=(22,),
     looks_for="Two ports whose labels name each other, while neither discovery nor the campus file says that they are cabled.",
-    why="Without the cable no frame is followed between the two, so nothing behind it is audited; a label alone proves nothing.",
+    why="Audits and traces follow such a cable and say so. A label proves nothing: for proofs it may be there or not, and where "
+    "that decides they cannot tell.",
     mend="Let discovery run there, or write the cable into the campus file.",
     breaks=Example(_LABELLED, place="archive:u1 <-> seal-ward:u1"),
     passes=Example(_BOTH),
@@ -103,7 +104,8 @@ def by_label(facts: Facts) -> Iterator[Fault]:
         lines = "; ".join(f"{a.switch} {a.port} - {b.switch} {b.port}" for a, b in pairs[:4])
         yield Fault(
             place=shown,
-            what=f"By their labels {'these are' if len(pairs) > 1 else 'this is'} cabled, and nothing else says so: {shown}.",
+            what=f"By their labels {'these are' if len(pairs) > 1 else 'this is'} cabled, and nothing else says so: {shown}; "
+            f"audits and traces follow {'them' if len(pairs) > 1 else 'it'}, and no proof rests on {'them' if len(pairs) > 1 else 'it'}.",
             mend=f"Let discovery run there, or write under `cables` of the campus file: {lines}{' …' if pairs[4:] else ''}.",
             evidence=tuple(
                 at(network, e, f"label '{network.port(e).label}'", Setting.LABEL) for pair in pairs[:4] for e in pair

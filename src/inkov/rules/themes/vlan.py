@@ -153,7 +153,6 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     together = [
         *network.islands.of(vid),
         *(group.union(*touched) for group, touched in network.islands.missing_on_the_way(vid)),
-        *(frozenset({a.switch, b.switch}) for a, b in facts.labelled),
         *(frozenset({k.a.switch, k.b.switch}) for k in reported),
     ]
     return [p for p in merged(together) if not p.isdisjoint(network.homes(vid))]
