@@ -8,7 +8,8 @@ import inkov
 from conftest import run_inkov, write_files
 from inkov.changes import Copies
 from inkov.demo.station import as_found, faults
-from inkov.formats.change_file import written
+from inkov.formats.change_file import read, written
+from inkov.formats.change_file import steps as read_steps
 from inkov.formats.rewrite import edited, edits_of
 from inkov.kinds.steps import Step
 from inkov.model.names import PortRef
@@ -144,10 +145,12 @@ def test_the_example_of_each_rule_that_can_be_cured(rule, tmp_path):
 
 
 UNCURED = {
-    "access/undefined",  # no switch has the VLAN: a slip of one port is not defined and carried
+    "gateway/down",  # no switch has the VLAN: whether it is meant to be is not known
+    "lag/one-ended",  # no member of it ends in a LAG
     "native/default",  # no trunk of these two has another native VLAN
     "native/jump",  # another rule tells of it here
     "native/users",  # as native/default
+    "tree/edge-root",  # no other switch has a priority that would make it root
     "vlan/islands",  # no cable joins the two
     "voice/same",  # no other port has a voice VLAN
     "voice/undefined",  # as voice/same
@@ -167,6 +170,44 @@ def test_a_fault_is_never_spread(tmp_path):
     view, _, after = mended(inkov.load(site))
     assert {p: s.switching.voice for p, s in after.switches["a"].ports.items()} == dict.fromkeys("1234567", 20)
     assert ("a:1-4: voice 20",) in [c.steps for c in view.cures]
+
+
+def test_a_slip_is_mended_only_where_one_vlan_can_have_been_meant(tmp_path):
+    """310 and 330 are both a digit away from 320 and 130; with one too many, or two that changed places, 310 alone is."""
+    text = "inkov: switch\nname: a\nvlans: {{310: tills, 330: tanks}}\nports: {{1: {{access: 310}}, 2: {{access: {0}}}, 3: {{access: 310}}, 4: {{access: 330}}}}\n"
+    for typed, cures in ((320, []), (3110, [("a:2: access 310",)]), (130, []), (301, [("a:2: access 310",)])):
+        view, _, _ = mended(inkov.load(write_files(tmp_path, {"a.yaml": text.format(typed)})), ["access/undefined"])
+        assert [c.steps for c in view.cures] == cures, typed
+
+
+PRIVATE = {
+    "a.yaml": "inkov: switch\nname: dock\nvlans: {600: {type: primary}, 601: {type: isolated, primary: 600}, 602: {type: community, primary: 600, name: crew}}\n"
+    "ports: {3: {promiscuous: {primary: 600, secondaries: '601'}}, u: {trunk: all}}\nneighbours: {u: pier u}\n",
+    "b.yaml": "inkov: switch\nname: pier\nvlans:\n  600: {type: primary}\n  601: {name: bilge, type: isolated}\nports: {1: {private: {primary: 600, secondary: 601}}, u: {trunk: all}}\n",
+}
+
+
+def test_private_vlans_are_tied_defined_and_mapped_as_elsewhere(tmp_path):
+    """In the change file, read again, and in the files themselves."""
+    site = write_files(tmp_path / "site", PRIVATE)
+    campus = inkov.load(site)
+    view, steps, after = mended(campus, ["private/*"])
+    said = [s for c in view.cures for s in c.steps]
+    assert sorted(said) == [
+        "dock:3: secondaries 601-602",
+        "pier: VLAN 601 isolated of 600",
+        "pier: VLAN 602 community of 600",
+    ]
+    (tmp_path / "cure.yaml").write_text(written(steps, "cure"), "utf-8")
+    document, lines, reading = read(tmp_path / "cure.yaml")
+    again = campus
+    for step in read_steps(document, lines, campus, reading):
+        again = step.done(again)
+    assert again.switches == after.switches
+    Copies(site, ["private/*"]).write(tmp_path / "fixed")
+    fixed = inkov.load(tmp_path / "fixed")
+    assert {n: s.vlans for n, s in fixed.switches.items()} == {n: s.vlans for n, s in after.switches.items()}
+    assert fixed.switches["dock"].ports["3"].switching == after.switches["dock"].ports["3"].switching
 
 
 def test_a_step_that_takes_a_setting_away_can_be_written_and_read_again(tmp_path):

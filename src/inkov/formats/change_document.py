@@ -24,6 +24,7 @@ PORT_KEYS = (
     "lag",
     "mode",
     "tags",
+    "secondaries",
 )
 
 
@@ -45,6 +46,8 @@ class VlanStep(Document):
 
     name: Label = ""
     state: Literal["active", "suspended"] = "active"
+    type: Literal["primary", "isolated", "community"] | None = None
+    primary: VidField | None = Field(None, description="The primary of a secondary.")
 
 
 class StepEntry(Document):
@@ -66,6 +69,7 @@ class StepEntry(Document):
     lag: Label | None = Field(None, description="The LAG that the port is a member of; none takes it out.")
     mode: Literal["access", "trunk"] | None = Field(None, description="What a port that negotiates is from now on.")
     tags: Label | None = Field(None, description="The tag format, such as 802.1Q.")
+    secondaries: ListField | None = Field(None, description="All that a promiscuous port is mapped to.")
     vlans: Annotated[dict[VidField, VlanStep | Label | None], WithJsonSchema({"type": "object"})] = Field(
         {}, description="VLANs to define: number to name, or to name and state; none removes it."
     )

@@ -25,7 +25,7 @@ from inkov.model.campus import Cable, Campus
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef, port_in, ports_text
 from inkov.model.source import Source
-from inkov.model.switch import Switch, Vlan
+from inkov.model.switch import Switch, Vlan, VlanType
 from inkov.model.vlanset import VlanSet
 
 
@@ -101,7 +101,7 @@ def _settings(entry: StepEntry, campus: Campus, source: Source, reading: Reading
 
 def _of_ports(entry: StepEntry, switch: str, refs: list[PortRef], source: Source, reading: Reading) -> Iterator[Step]:
     settings: dict[str, Any] = {k: v for k in PORT_KEYS if (v := getattr(entry, k)) is not None}
-    settings |= {k: settings[k].vlans for k in ("trunk", "allow", "disallow") if k in settings}
+    settings |= {k: settings[k].vlans for k in ("trunk", "allow", "disallow", "secondaries") if k in settings}
     said = [f"{k} {_text(v)}" for k, v in settings.items()]
     settings |= {k: None for k in ("voice", "native", "lag") if settings.get(k) == "none"}
     if entry.tree:
@@ -135,7 +135,8 @@ def _text(value: Any) -> str:
 
 def _vlan(vid: int, entry: VlanStep | str | None) -> Vlan | None:
     if isinstance(entry, VlanStep):
-        return Vlan(vid, str(entry.name), active=entry.state == "active")
+        type_ = VlanType(entry.type) if entry.type else VlanType.PLAIN
+        return Vlan(vid, str(entry.name), entry.state == "active", type_, entry.primary)
     return None if entry == "none" else Vlan(vid, entry or "")
 
 
@@ -331,4 +332,6 @@ def _plain(value: Any) -> Any:
 def _spelt(entry: Vlan | None) -> Any:
     if entry is None:
         return "none"
-    return entry.name if entry.active and entry.name != "none" else {"name": entry.name}
+    if entry.type is VlanType.PLAIN:
+        return entry.name if entry.active and entry.name != "none" else {"name": entry.name}
+    return {"name": entry.name, "type": entry.type.value} | ({"primary": entry.primary} if entry.primary else {})

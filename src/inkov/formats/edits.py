@@ -21,10 +21,12 @@ class Edits:
     Attributes:
         ports: of ports and LAGs, keys of a switch file with their values as text; None takes a key away.
         vlans: VLANs that are to be defined.
+        priority: the bridge priority; None where it stays.
     """
 
     ports: Mapping[str, Mapping[str, str | None]] = field(default_factory=dict)
     vlans: Mapping[Vid, Vlan] = field(default_factory=dict)
+    priority: int | None = None
 
 
 class Cut(NamedTuple):

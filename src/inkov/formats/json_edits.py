@@ -10,7 +10,7 @@ from inkov.formats.edits import CannotEdit, Cut, Edits, apply
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.spans import Spanned, spanned
 from inkov.model.names import natural
-from inkov.model.switch import Vlan
+from inkov.model.switch import Vlan, VlanType
 from inkov.model.vlanset import ALL, Vid, VlanSet
 
 _LEAVES = {"access": "access-vlan", "native": "native-vlan", "trunk": "trunk-vlans"}
@@ -33,6 +33,8 @@ def in_export(text: str, edits: Edits) -> str:
             cuts += _port_cuts(name, interface, switched, edits.ports[name])
     if lost := edits.ports.keys() - found:
         raise CannotEdit(f"port {min(lost, key=natural)!r} is not written in a form that can be edited")
+    if edits.priority is not None:
+        cuts += _priority_cuts(root, edits.priority)
     if edits.vlans:
         cuts += _vlan_cuts(root, edits.vlans)
     return apply(text, cuts)
@@ -115,6 +117,17 @@ def _member_cuts(node: Spanned, wanted: Mapping[str, Any]) -> Iterator[Cut]:
         yield Cut(last.end, last.end, "".join(f", {one}" for one in new))
 
 
+def _priority_cuts(root: Spanned, priority: int) -> Iterator[Cut]:
+    """Yields what sets the bridge priority of the one tree for all VLANs."""
+    for protocol in ("rstp", "mstp"):
+        for holder in ("stp", "spanning-tree"):
+            config = _within(root, holder, protocol, "config")
+            if config is not None and any(local(k) == "bridge-priority" for k in config.value):
+                yield from _member_cuts(config, {"bridge-priority": priority})
+                return
+    raise CannotEdit("the bridge priority is not written in a form that can be edited")
+
+
 def _vlan_cuts(root: Spanned, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
     """Yields what defines some VLANs in the one table of the export, or makes them active."""
     tables = list(_tables(root))
@@ -126,6 +139,8 @@ def _vlan_cuts(root: Spanned, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
     there = {_number(item): item for item in table.value}
     new = []
     for vid, entry in sorted(vlans.items()):
+        if entry.type is not VlanType.PLAIN:
+            raise CannotEdit(f"the open models cannot say that VLAN {vid} is {entry.type.value}")
         if vid not in there:
             config = {"vlan-id": vid, **({"name": entry.name} if entry.name else {}), "status": "ACTIVE"}
             new.append(json.dumps({"vlan-id": vid, "config": config}, ensure_ascii=False))

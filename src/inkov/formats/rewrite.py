@@ -7,13 +7,14 @@ import json
 import shutil
 import tempfile
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.registry import FORMATS, format_of
 from inkov.formats.text import encoding
 from inkov.kinds.steps import Step
-from inkov.kinds.table import access_of, allowed_list, trunk_of
+from inkov.kinds.table import access_of, allowed_list, promiscuous_of, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
 from inkov.model.names import PortRef, natural
@@ -55,15 +56,15 @@ def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
     """Returns what a step sets in each file.
 
     Args:
-        step: settings of ports, or VLANs to define.
+        step: settings of ports, VLANs to define, or a bridge priority.
         before: the campus that it is done on.
         after: the campus after it.
 
     Raises:
         CannotEdit: files cannot say what it does.
     """
-    if not step.settings and not step.vlans:
-        raise CannotEdit(f"{step.what}: this is no setting of a port, nor a VLAN to define")
+    if not (step.settings or step.vlans or step.tree) or step.tree.keys() - {"priority"}:
+        raise CannotEdit(f"{step.what}: this is no setting of a port, no VLAN to define and no bridge priority")
     ports: dict[str, dict[str, dict[str, str | None]]] = {}
     for ref in step.ports:
         was, now = (campus.switches[ref.switch].ports[ref.port] for campus in (before, after))
@@ -72,7 +73,10 @@ def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
     found = {name: Edits(some) for name, some in ports.items()}
     if step.vlans:
         name = before.switches[step.switch].origin.of(Setting.VLANS).file
-        found[name] = Edits(found[name].ports if name in found else {}, _defined(step))
+        found[name] = replace(found.get(name, Edits()), vlans=_defined(step))
+    if step.tree:
+        name = before.switches[step.switch].origin.of(Setting.TREE_PRIORITY).file
+        found[name] = replace(found.get(name, Edits()), priority=step.tree["priority"])
     return found
 
 
@@ -88,31 +92,39 @@ _SETTINGS = {
     "edge": Setting.EDGE,
     "mode": Setting.MODE,
     "tags": Setting.TAGS,
+    "lag": Setting.LAG,
+    "promiscuous": Setting.PROMISCUOUS,
 }
 
 
 def _keys(step: Step, was: Port, now: Port) -> dict[str, str | None]:
     """Returns the keys that a step sets at a port; None takes a key away, that only a port of another mode has."""
-    asked = {"trunk" if k in {"allow", "disallow"} else k: v for k, v in step.settings.items()}
+    spelt = {"allow": "trunk", "disallow": "trunk", "secondaries": "promiscuous"}
+    asked = {spelt.get(k, k): v for k, v in step.settings.items()}
     if asked.keys() & {"tree"} and set(asked["tree"]) == {"edge"}:
         asked["edge"] = asked.pop("tree")["edge"]
     if unknown := asked.keys() - _SETTINGS.keys():
         raise CannotEdit(f"{step.what}: '{min(unknown)}' cannot be written into files yet")
     made: dict[str, str | None] = {k: _said(v) for k, v in asked.items()}
-    if "voice" in asked and asked["voice"] is None:
-        made["voice"] = None
+    made |= {k: None for k in ("voice", "lag") if k in asked and asked[k] is None}
     if "trunk" in asked:
         made["trunk"] = allowed_list(now.switching).exact
-    if "label" in asked:
-        made["label"] = json.dumps(asked["label"], ensure_ascii=False)
+    if (own := promiscuous_of(now.switching)) is not None and "promiscuous" in asked:
+        made["promiscuous"] = f"{{primary: {own.primary}, secondaries: '{own.secondaries}'}}"
+    made |= {k: json.dumps(asked[k], ensure_ascii=False) for k in ("lag", "label") if asked.get(k) is not None}
     if "mode" in asked:
         made |= dict.fromkeys(("trunk", "native") if access_of(now.switching) else ("access", "voice"))
         made["stance"] = "silent"
+    return {**made, **_of_other_modes(was, now)}
+
+
+def _of_other_modes(was: Port, now: Port) -> dict[str, None]:
+    """Returns the keys that go because only a port of the mode it had before has them."""
+    if now.lag and not was.lag:
+        return dict.fromkeys(("access", "voice", "trunk", "native"))
     if access_of(was.switching) and trunk_of(now.switching):
-        made |= {"access": None, "voice": None}
-    if trunk_of(was.switching) and access_of(now.switching):
-        made |= {"trunk": None, "native": None}
-    return made
+        return dict.fromkeys(("access", "voice"))
+    return dict.fromkeys(("trunk", "native")) if trunk_of(was.switching) and access_of(now.switching) else {}
 
 
 def _said(value: object) -> str:

@@ -10,7 +10,7 @@ import yaml
 from inkov.formats.edits import CannotEdit, Cut, Edits, apply
 from inkov.formats.fields import port_names
 from inkov.model.names import natural, ports_text
-from inkov.model.switch import Vlan
+from inkov.model.switch import Vlan, VlanType
 from inkov.model.vlanset import Vid
 
 Keys = Mapping[str, str | None]
@@ -25,7 +25,7 @@ def in_switch_file(text: str, edits: Edits) -> str:
     root = yaml.compose(text, Loader=yaml.SafeLoader)
     cuts: list[Cut] = []
     found: set[str] = set()
-    table: yaml.Node | None = None
+    own: dict[str, yaml.Node] = {}
     for key, value in root.value if root is not None else ():
         if key.value in {"ports", "lags"} and isinstance(value, yaml.MappingNode):
             for name, entry in value.value:
@@ -34,12 +34,13 @@ def in_switch_file(text: str, edits: Edits) -> str:
                 found |= mine.keys()
                 if mine:
                     cuts += _entry_cuts(text, name, entry, names, mine, in_flow=bool(value.flow_style))
-        if key.value == "vlans":
-            table = value
+        own[key.value] = value
     if lost := edits.ports.keys() - found:
         raise CannotEdit(f"port {min(lost, key=natural)!r} is not written in this file")
     if edits.vlans:
-        cuts += _vlan_cuts(table, edits.vlans)
+        cuts += _vlan_cuts(own.get("vlans"), edits.vlans)
+    if edits.priority is not None:
+        cuts += _priority_cuts(own.get("tree"), edits.priority)
     return apply(text, cuts)
 
 
@@ -62,7 +63,7 @@ def _entry_cuts(
 
 
 def _quoted(text: str, *, in_flow: bool) -> str:
-    return f'"{text}"' if "," in text and in_flow else text
+    return f'"{text}"' if "," in text and in_flow and not text.startswith("{") else text
 
 
 def _scalar(text: str) -> str:
@@ -118,14 +119,42 @@ def _without(pairs: list[tuple[yaml.Node, yaml.Node]], keys: Keys, base: int) ->
 
 
 def _entry_of_vlan(entry: yaml.Node, wanted: Vlan) -> Iterator[Cut]:
-    """Yields what names a VLAN that is in the table, and makes it active."""
+    """Yields what names a VLAN that is in the table, makes it active, and says its type."""
     keys = {k.value: v for k, v in entry.value} if isinstance(entry, yaml.MappingNode) else {"name": entry}
     said = {"name": wanted.name, **({"state": "active"} if wanted.active and "state" in keys else {})}
+    typed = _typed(wanted)
+    if typed.keys() - keys.keys():
+        if not isinstance(entry, yaml.MappingNode):
+            yield Cut(entry.start_mark.index, _end(entry), f"{{name: {_scalar(wanted.name)}, {_listed(typed)}}}")
+            return
+        yield from _key_cuts(entry, 0, typed)
+        return
+    said |= typed
     changed = {k: v for k, v in said.items() if k in keys and keys[k].value != v}
     if not changed:
         raise CannotEdit(f"VLAN {wanted.vid} is in the table already")
     for key, value in changed.items():
         yield Cut(keys[key].start_mark.index, keys[key].end_mark.index, _scalar(value))
+
+
+def _priority_cuts(tree: yaml.Node | None, priority: int) -> Iterator[Cut]:
+    if not isinstance(tree, yaml.MappingNode):
+        raise CannotEdit("the tree is not written in this file")
+    return _key_cuts(tree, 0, {"priority": str(priority)})
+
+
+def _typed(wanted: Vlan) -> dict[str, str]:
+    """Returns the keys that say of what type a VLAN is; none of an ordinary one."""
+    if wanted.type is VlanType.PLAIN:
+        return {}
+    return {"type": wanted.type.value} | ({"primary": str(wanted.primary)} if wanted.primary else {})
+
+
+def _new_vlan(wanted: Vlan) -> str:
+    typed = _typed(wanted)
+    if typed:
+        return f"{{{_listed({'name': _scalar(wanted.name), **typed} if wanted.name else typed)}}}"
+    return _scalar(wanted.name) if wanted.name else ""
 
 
 def _vlan_cuts(table: yaml.Node | None, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
@@ -138,7 +167,7 @@ def _vlan_cuts(table: yaml.Node | None, vlans: Mapping[Vid, Vlan]) -> Iterator[C
         yield from _entry_of_vlan(there[str(vid)], vlans[vid])
     if not new:
         return
-    said = [f"{v}: {_scalar(entry.name) if entry.name else ''}".rstrip() for v, entry in sorted(new.items())]
+    said = [f"{v}: {_new_vlan(entry)}".rstrip() for v, entry in sorted(new.items())]
     at = _end(table)
     if table.flow_style:
         inside = at - 1

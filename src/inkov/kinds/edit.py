@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from inkov.model.switch import Access, Lacp, Negotiated, Port, Stance, Switching, Trunk
+from inkov.model.switch import Access, Lacp, Negotiated, Port, Promiscuous, Stance, Switching, Trunk
 from inkov.model.vlanset import ALL, Vid, VlanSet
 
 
@@ -21,7 +21,8 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
         port: as it is.
         settings: `access`, `voice` and `native` (a VID or None), `trunk`, `allow` and `disallow` (VLAN sets), `stance`,
             `enabled`, `label`, `tags`, `lag` (a name or None), of a LAG `lacp`, of a port that negotiates `mode` (what it
-            becomes: `access` or `trunk`), and `tree` (fields of `PortTree`); those that are not there stay.
+            becomes: `access` or `trunk`), of a promiscuous port `secondaries` (a VLAN set), and `tree` (fields of
+            `PortTree`); those that are not there stay.
 
     Raises:
         CannotChange: the port has no such setting.
@@ -54,6 +55,10 @@ def _switching(switching: Switching, settings: Mapping[str, Any]) -> Switching:
         switching = _access(switching, settings["access"])
     if "trunk" in settings:
         switching = _trunk(switching, settings["trunk"])
+    if "secondaries" in settings:
+        if not isinstance(switching, Promiscuous):
+            raise CannotChange("'secondaries' is of a promiscuous port, and this port is none")
+        switching = replace(switching, secondaries=settings["secondaries"])
     for key in ("voice", "native", "allow", "disallow"):
         if key in settings:
             switching = _within(switching, key, settings[key])

@@ -13,13 +13,20 @@ from typing import Final
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
 from inkov.kinds.steps import Step
-from inkov.kinds.table import access_of, allowed_list, carries_tags, negotiates, trunk_of, untagged_vlan
+from inkov.kinds.table import (
+    access_of,
+    allowed_list,
+    carries_tags,
+    negotiates,
+    promiscuous_of,
+    trunk_of,
+    untagged_vlan,
+)
 from inkov.model.names import PortRef, ports_text, stem
-from inkov.model.switch import DOT1Q, Vlan
-from inkov.model.vlanset import Vid, VlanSet
+from inkov.model.switch import DOT1Q
 from inkov.rules.finding import Finding
-
-Cure = tuple[Step, ...]
+from inkov.rules.table_cures import Cure, all_named, missing, private, usual_priority
+from inkov.rules.themes.spare import says_unused
 
 
 def cures(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -85,30 +92,6 @@ def _lags(network: Network, finding: Finding) -> Iterator[Cure]:
         for ref in (link.a, link.b):
             if network.port(ref).is_lag:
                 yield (_at(ref, lacp="active"),)
-
-
-def _missing(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Defines VLANs where they are missing and others have them, named as most name them.
-
-    One that nobody else defines is a slip before it is a VLAN to spread.
-    """
-    names: dict[Vid, Counter[str]] = {}
-    for one in network.switches.values():
-        for vid, entry in (one.vlans or {}).items():
-            names.setdefault(vid, Counter())[entry.name] += 1
-    places = [c.holder for c in finding.causes if c.holder in network.switches] or [finding.place]
-    for place in dict.fromkeys(places):
-        own = network.switches[place].vlans if place in network.switches else None
-        if own is None:
-            continue
-        table: dict[Vid, Vlan | None] = {
-            v: Vlan(v, names[v].most_common(1)[0][0])
-            for v in finding.vlans
-            if (v not in own or not own[v].active) and names.get(v, Counter()).total() > (v in own)
-        }
-        if table:
-            what = f"{place}: define VLAN {VlanSet(table)}"
-            yield (Step(what, switch=place, vlans=table),)
 
 
 def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -208,7 +191,7 @@ def _voices(network: Network, finding: Finding) -> Iterator[Cure]:
 
 def _missing_voices(network: Network, finding: Finding) -> Iterator[Cure]:
     """Defines a voice VLAN that others have; or else sets the one that most ports have."""
-    yield from _missing(network, finding)
+    yield from missing(network, finding)
     yield from _voices(network, finding)
 
 
@@ -238,25 +221,90 @@ def _fixed(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(_at(ref, mode="access") for ref in refs)
 
 
-def _named(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Gives a VLAN the name that the register has for it, or else most switches."""
-    for vid in finding.vlans:
-        names = Counter(e.name for s in network.switches.values() if (e := (s.vlans or {}).get(vid)) and e.name)
-        said = network.campus.register.get(vid)
-        name = said.name if said is not None and said.name else names.most_common(1)[0][0] if names else ""
-        tables = {n: s.vlans[vid] for n, s in network.switches.items() if s.vlans is not None and vid in s.vlans}
-        wrong = {n: e for n, e in tables.items() if e.name and e.name != name}
-        if name and wrong:
-            yield tuple(
-                Step(f"{n}: name VLAN {vid} {name}", switch=n, vlans={vid: replace(e, name=name)})
-                for n, e in wrong.items()
-            )
+def _slips(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Puts a port whose VLAN nobody defines into that of the ports beside it, if it is the only one a slip of the finger away."""
+    refs = _ports(network, finding)
+    vids = {a.vid for r in refs if (a := access_of(network.port(r).switching)) is not None}
+    if len(vids) != 1 or not refs or len({r.switch for r in refs}) != 1:
+        return
+    ports = network.switches[refs[0].switch].ports
+    names = list(ports)
+    at = [names.index(r.port) for r in refs]
+    beside = {
+        a.vid
+        for i in (min(at) - 1, max(at) + 1)
+        if 0 <= i < len(names) and (a := access_of(ports[names[i]].switching)) is not None
+    }
+    (own,) = vids
+    near = [v for v in network.members if v != own and network.live_members(v) and _one_slip(str(own), str(v))]
+    if len(near) == 1 and beside == set(near):
+        yield tuple(_at(r, access=near[0]) for r in refs)
+
+
+def _one_slip(typed: str, meant: str) -> bool:
+    """Tells whether one digit too many, too few, wrong, or two that changed places make one number of another."""
+    if len(typed) == len(meant):
+        wrong = [i for i, (a, b) in enumerate(zip(typed, meant, strict=True)) if a != b]
+        swapped = len(wrong) == 2 and wrong[1] == wrong[0] + 1 and sorted(typed) == sorted(meant)
+        return len(wrong) == 1 or swapped
+    longer, shorter = sorted((typed, meant), key=len, reverse=True)
+    return any(longer[:i] + longer[i + 1 :] == shorter for i in range(len(longer)))
+
+
+def _meant_vlans(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Defines a VLAN that others have; or else mends a slip."""
+    yield from missing(network, finding)
+    yield from _slips(network, finding)
+
+
+def _into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Puts ports into the LAG in which the other cables of the far LAG end."""
+    own = PortRef.parse(finding.place)
+    for link in network.links_at.get(own.switch, ()) if own else ():
+        far = link.b if link.a == own else link.a
+        if own in {link.a, link.b} and network.port(far).is_lag:
+            odd = [r for r in _ports(network, finding) if r.switch == far.switch and not network.port(r).is_lag]
+            if odd:
+                yield tuple(_at(r, lag=far.port) for r in odd)
+            return
+
+
+def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Adds to lists what they leave out; or opens the shut ports that part a VLAN."""
+    yield from _left_out(network, finding)
+    shut = [r for r in _ports(network, finding) if not network.port(r).enabled]
+    shut += [PortRef(r.switch, m) for r in _ports(network, finding) for m in network.port(r).members if shut]
+    if shut := [r for r in shut if not network.port(r).enabled]:
+        yield tuple(_at(r, enabled=True) for r in dict.fromkeys(shut))
+
+
+def _closed(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Shuts ports that say themselves that nobody uses them."""
+    refs = _ports(network, finding)
+    if refs and all(says_unused(network.port(r).label) for r in refs):
+        yield tuple(_at(r, enabled=False) for r in refs)
+
+
+def _secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Maps a promiscuous port to all secondaries of its primary."""
+    for ref in _ports(network, finding):
+        own = promiscuous_of(network.port(ref).switching)
+        if own is not None:
+            yield (_at(ref, secondaries=own.secondaries | finding.vlans),)
 
 
 _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "list/differs": _lists,
-    "vlan/missing": _missing,
-    "access/undefined": _missing,
+    "vlan/missing": missing,
+    "access/undefined": _meant_vlans,
+    "gateway/down": missing,
+    "lag/one-ended": _into_lag,
+    "ring/gap": _left_out,
+    "spare/trunk": _closed,
+    "tree/edge-root": usual_priority,
+    "private/untied": private,
+    "private/missing": private,
+    "private/promiscuous": _secondaries,
     "voice/undefined": _missing_voices,
     "voice/same": _voices,
     "sibling/port": _as_siblings,
@@ -264,7 +312,7 @@ _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "tags/negotiated": _tags,
     "stance/invites": _fixed,
     "stance/contradicts": _fixed,
-    "vlan/aliases": _named,
+    "vlan/aliases": all_named,
     "native/mismatch": _natives,
     "native/jump": _natives,
     "native/users": _natives_of,
@@ -273,7 +321,7 @@ _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "stance/both-wait": _stances,
     "stance/one-sided": _trunks,
     "lag/unformed": _lags,
-    "vlan/islands": _left_out,
+    "vlan/islands": _opened,
     "ring/cut": _left_out,
     "edge/on-link": _no_edges,
     "plan/port": _planned,

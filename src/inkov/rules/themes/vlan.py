@@ -173,9 +173,13 @@ def _islands_finding(facts: Facts, between: tuple[Cut, ...], vids: list[Vid]) ->
     live = network.homes(vids[0])
     sides = joined(["{" + _who(facts, vids[0], p) + "}" for p in parts])
     reasons = [f"{k}: {loss or 'in neither list'}" for k, loss in between]
-    todo = (
-        f"Let {joined([str(k) for k, _ in between], 3)} carry {vlans(cut)}" if between else "Cable the parts together"
-    )
+    shut = [str(loss.end) for _, loss in between if loss and loss.rung is Rung.ENABLED]
+    if between and len(shut) == len(between):
+        todo = f"Enable {joined(shut, 3)} again"
+    elif between:
+        todo = f"Let {joined([str(k) for k, _ in between], 3)} carry {vlans(cut)}"
+    else:
+        todo = "Cable the parts together"
     evidence: list[Evidence] = []
     for k, loss in between:
         if loss is not None:

@@ -1,0 +1,108 @@
+"""Cures of VLAN tables and trees, chosen by what other switches have."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import replace
+
+from inkov.forwarding.network import Network
+from inkov.kinds.steps import Step
+from inkov.model.switch import Vlan, VlanType
+from inkov.model.tree import BRIDGE_PRIORITY
+from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules.finding import Finding
+
+Cure = tuple[Step, ...]
+"""Steps that may put right what a finding blames."""
+
+
+def missing(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Defines VLANs where they are missing and others have them, named as most name them.
+
+    One that nobody else defines is a slip before it is a VLAN to spread.
+    """
+    names: dict[Vid, Counter[str]] = {}
+    for one in network.switches.values():
+        for vid, entry in (one.vlans or {}).items():
+            names.setdefault(vid, Counter())[entry.name] += 1
+    places = [c.holder for c in finding.causes if c.holder in network.switches] or [finding.place]
+    for place in dict.fromkeys(places):
+        own = network.switches[place].vlans if place in network.switches else None
+        if own is None:
+            continue
+        table: dict[Vid, Vlan | None] = {
+            v: Vlan(v, names[v].most_common(1)[0][0])
+            for v in finding.vlans
+            if (v not in own or not own[v].active) and names.get(v, Counter()).total() > (v in own)
+        }
+        if table:
+            what = f"{place}: define VLAN {VlanSet(table)}"
+            yield (Step(what, switch=place, vlans=table),)
+
+
+def named(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Gives a VLAN the name that the register has for it, or else most switches."""
+    for vid in finding.vlans:
+        names = Counter(e.name for s in network.switches.values() if (e := (s.vlans or {}).get(vid)) and e.name)
+        said = network.campus.register.get(vid)
+        name = said.name if said is not None and said.name else names.most_common(1)[0][0] if names else ""
+        tables = {n: s.vlans[vid] for n, s in network.switches.items() if s.vlans is not None and vid in s.vlans}
+        wrong = {n: e for n, e in tables.items() if e.name and e.name != name}
+        if name and wrong:
+            yield tuple(
+                Step(f"{n}: name VLAN {vid} {name}", switch=n, vlans={vid: replace(e, name=name)})
+                for n, e in wrong.items()
+            )
+
+
+def all_named(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Gives a VLAN the name that most have for it; where names changed places, those of the whole switch."""
+    yield from named(network, finding)
+    for vid in finding.vlans:
+        usual = Counter(e.name for s in network.switches.values() if (e := (s.vlans or {}).get(vid)) and e.name)
+        if not usual:
+            continue
+        for name, switch in network.switches.items():
+            entry = (switch.vlans or {}).get(vid)
+            if entry is not None and entry.name not in {"", usual.most_common(1)[0][0]}:
+                table: dict[Vid, Vlan | None] = {}
+                for v, e in (switch.vlans or {}).items():
+                    names = Counter(
+                        o.name for s in network.switches.values() if (o := (s.vlans or {}).get(v)) and o.name
+                    )
+                    if names and names.most_common(1)[0][0] != e.name:
+                        table[v] = replace(e, name=names.most_common(1)[0][0])
+                what = ", ".join(f"{v} {e.name}" for v, e in table.items() if e)
+                yield (Step(f"{name}: name VLAN {what}", switch=name, vlans=table),)
+
+
+def private(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Defines VLANs of a private VLAN, or ties them, as the other switches that have them all do."""
+    name = finding.place
+    own = network.switches[name].vlans if name in network.switches else None
+    if own is None:
+        return
+    table: dict[Vid, Vlan | None] = {}
+    for vid in finding.vlans:
+        entries = [e for n, s in network.switches.items() if n != name and (e := (s.vlans or {}).get(vid))]
+        kinds = {(e.type, e.primary) for e in entries if e.type is VlanType.PRIMARY or e.primary is not None}
+        if len(kinds) == 1:
+            ((type_, primary),) = kinds
+            known = own.get(vid, Vlan(vid, Counter(e.name for e in entries).most_common(1)[0][0]))
+            table[vid] = replace(known, type=type_, primary=primary)
+        elif vid in own and not kinds:  # no other switch says: where there is one primary, it is that
+            primaries = [v for v, e in own.items() if e.type is VlanType.PRIMARY]
+            if len(primaries) == 1:
+                table[vid] = replace(own[vid], primary=primaries[0])
+    if table:
+        said = ", ".join(f"{v} {e.type.value}{f' of {e.primary}' if e.primary else ''}" for v, e in table.items() if e)
+        yield (Step(f"{name}: VLAN {said}", switch=name, vlans=table),)
+
+
+def usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Gives a switch at the rim that became root the usual priority, where another switch has a lower one."""
+    name = finding.place
+    others = [s.tree.priority for n, s in network.switches.items() if n != name and s.tree.protocol is not None]
+    if name in network.switches and others and min(others) < BRIDGE_PRIORITY:
+        yield (Step(f"{name}: tree priority {BRIDGE_PRIORITY}", switch=name, tree={"priority": BRIDGE_PRIORITY}),)
