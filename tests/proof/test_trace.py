@@ -1,10 +1,14 @@
 """A traced frame: gateways between VLANs, hubs and tunnels on the way, and halts no demo ticket shows."""
 
+from dataclasses import replace
+
 import pytest
 
 import inkov
 from inkov.api import end_named, network
 from inkov.model.errors import BadInput
+from inkov.model.switch import Access, Trunk
+from inkov.model.vlanset import VlanSet
 from inkov.proof.trace import trace
 from inkov.views.traces import trace_view
 
@@ -72,6 +76,26 @@ def test_a_tunnel_keeps_the_tag_inside(site):
     }
     campus = inkov.load(site(files))
     assert [(h.at, h.tags) for h in inkov.flood(campus, "a:1", tag=10)] == [("b:1", (10,))]
+
+
+@pytest.mark.parametrize(
+    ("port", "tag"),
+    [
+        ({"switching": Access(None, voice=30)}, 30),
+        (
+            {"switching": Trunk(10, VlanSet([10])), "tag_format": "negotiated"},
+            20,
+        ),  # refused, it may be an access port of 20
+    ],
+)
+def test_tags_of_a_port_whose_vlan_is_not_stated_are_not_said_to_stop(site, port, tag):
+    text = "inkov: switch\nname: a\nvlans: {10: , 20: , 30: }\nports: {1: {access: 10}, 2: {trunk: '20,30', native: none}}\n"
+    campus = inkov.load(site({"a.yaml": text + "assume: {own-tag: accept}\n"}))
+    switch = campus.switches["a"]
+    made = replace(switch, ports={**switch.ports, "1": replace(switch.ports["1"], **port)})
+    net = network(replace(campus, switches={"a": made}))
+    there = trace(net, end_named(net, "a:1", tag), end_named(net, "a:2", tag)).there
+    assert there.halt is None or there.missing
 
 
 def test_cables_that_only_labels_name_are_followed_and_said_to_be_that(inkov, site):

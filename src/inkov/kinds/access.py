@@ -18,8 +18,12 @@ class AccessKind(Fixed[Access]):
     habits = ("own_tag",)
 
     def relay(self, port: Access, box: Box) -> RelayMap:
-        own = bit(port.vid) & box.active if port.vid is not None else box.active if box.view is View.MAY else 0
-        phone = bit(port.voice) & box.active & ~own
+        phone = bit(port.voice) & box.active
+        if port.vid is not None:
+            own = bit(port.vid) & box.active
+            phone &= ~own
+        else:
+            own = box.active if box.view is View.MAY else 0
         return RelayMap(own, phone | (own if box.habits.own_tag else 0), own, phone)
 
     def members(self, port: Access) -> Mask:

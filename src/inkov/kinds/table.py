@@ -95,7 +95,9 @@ def relay_map(
     maps = [own.relay(port.switching, Box(tables, active, h, view)) for h in readings(switch, own.habits, view)]
     made = reduce(or_ if view is View.MAY else and_, maps)
     if port.tag_format == NEGOTIATED_FORMAT:
-        return _any_format(port, made, active, view, formats)
+        takes_own = switch.habits.own_tag or "own_tag" in switch.unstated_habits
+        refused = RelayMap(active, active if takes_own else 0, active)  # an access port of any VLAN
+        return _any_format(made, view, formats, refused if isinstance(port.switching, Trunk) else None)
     number = formats.get(port.tag_format, 0)
     return replace(made, formats=(number,)) if number else made
 
@@ -111,17 +113,14 @@ def readings(switch: Switch, names: tuple[str, ...], view: View) -> Iterator[Hab
         yield replace(stated, **dict(zip(open_, values, strict=True)))
 
 
-def _any_format(port: Port, made: RelayMap, active: Mask, view: View, formats: Formats) -> RelayMap:
-    """Returns a relay map where the tag format is left to negotiation; a fixed trunk may then refuse to be a trunk."""
+def _any_format(made: RelayMap, view: View, formats: Formats, refused: RelayMap | None) -> RelayMap:
+    """Returns a relay map where the tag format is left to negotiation; `refused` is what a fixed trunk may be instead."""
     spoken = tuple(sorted({*formats.values(), 0}))
     if view is View.USUAL:
         return replace(made, formats=spoken)
-    fixed_trunk = isinstance(port.switching, Trunk)
     if view is View.MAY:
-        untagged = active if fixed_trunk else 0
-        more = RelayMap(in_untagged=untagged, out_untagged=untagged)
-        return replace(made | more, formats=spoken, unsure=len(spoken) > 1)
-    return NOTHING if fixed_trunk else RelayMap(made.in_untagged, 0, made.out_untagged)
+        return replace(made | refused if refused else made, formats=spoken, unsure=len(spoken) > 1)
+    return NOTHING if refused else RelayMap(made.in_untagged, 0, made.out_untagged)
 
 
 def untagged_vlan(switching: Switching) -> Vid | None:
