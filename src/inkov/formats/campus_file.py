@@ -37,7 +37,7 @@ from inkov.model.errors import nearest
 from inkov.model.names import PortRef, by_look, looks, port_in
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
-from inkov.model.switch import Switch
+from inkov.model.switch import Port, Switch
 from inkov.model.vlanset import ALL, NONE, Vid, VlanSet
 
 _DASH = re.compile(r"\s+-\s+")
@@ -132,12 +132,13 @@ class CampusFile:
         """Returns the cables whose both ends exist; records the others."""
         made: list[Cable] = []
         taken: dict[PortRef, int] = {}
+        ports = {n: s.ports for n, s in switches.items()}
         for i, text in enumerate(self.document.cables):
-            sides = _sides(text.strip(), switches)
+            sides = _sides(text.strip(), ports)
             if sides is None:
                 self._wrong(f"{text!r:.60} is not a cable; expected 'watchtower a1 - kelp-hall u1'", "cables", i)
                 continue
-            a, b = (self._end(side, switches, i) for side in sides)
+            a, b = (self._end(side, ports, i) for side in sides)
             if a is None or b is None:
                 continue
             for end in (a, b):
@@ -148,15 +149,14 @@ class CampusFile:
             made.append(Cable(first, second, self._source("cables", i)))
         return tuple(made)
 
-    def _end(self, text: str, switches: Mapping[str, Switch], i: int) -> PortRef | None:
+    def _end(self, text: str, known: Mapping[str, Mapping[str, Port]], i: int) -> PortRef | None:
         parts = text.strip().split(maxsplit=1)
-        known = port_in(text, {n: s.ports for n, s in switches.items()})
-        end = known or (PortRef(*parts) if len(parts) == 2 else PortRef.parse(text))
+        end = port_in(text, known) or (PortRef(*parts) if len(parts) == 2 else PortRef.parse(text))
         if end is None:
             self._wrong(f"{text!r:.60} is not an end of a cable; expected 'switch port'", "cables", i)
-        elif end.switch not in switches:
-            self._unknown(f"there is no switch {end.switch!r}{nearest(end.switch, switches)}", "cables", i)
-        elif end.port not in (ports := switches[end.switch].ports):
+        elif end.switch not in known:
+            self._unknown(f"there is no switch {end.switch!r}{nearest(end.switch, known)}", "cables", i)
+        elif end.port not in (ports := known[end.switch]):
             self._wrong(f"{end.switch} has no port {end.port!r}{nearest(end.port, ports)}", "cables", i)
         else:
             return end
@@ -356,9 +356,8 @@ def inside(path: Path, folder: Path) -> bool:
         return False
 
 
-def _sides(text: str, switches: Mapping[str, Switch]) -> tuple[str, str] | None:
+def _sides(text: str, ports: Mapping[str, Mapping[str, Port]]) -> tuple[str, str] | None:
     """Returns the two ends of a cable as text: parted where both are known ports, else at the first dash."""
-    ports = {n: s.ports for n, s in switches.items()}
     parted = [(text[: m.start()], text[m.end() :]) for m in _DASH.finditer(text)]
     parted = [(a, b) for a, b in parted if a.strip() and b.strip()]
     known = (p for p in parted if all(port_in(side, ports) for side in p))

@@ -157,7 +157,7 @@ class Flooding:
     def _leaving(self, starts: Starts) -> list[HeardAt]:
         found: set[HeardAt] = set()
         for switch, domain, inner in self.network.graph(self.view).reach(starts).places():
-            for ref in self.network.edge_ports.get(switch, ()):
+            for ref in self._hearers(switch, domain, inner):
                 for tags in self.network.relay(ref, self.view).send(domain, inner):
                     found.add(HeardAt(ref, tags))
         return sorted(found, key=lambda h: (h.at.order, h.tags))

@@ -50,7 +50,7 @@ def grid(network: Network, names: list[str] | None = None) -> Grid:
     heard: dict[tuple[str, str], Meets] = {}
     through: dict[tuple[str, str], tuple[str, ...]] = {}
     for a, b in permutations(names, 2):
-        if prover.stations(b, View.MUST).heard_in(prover.spread(a, View.MUST)):
+        if prover.hears(b, a, View.MUST):
             heard[a, b] = Meets.JOINED
             continue
         routed = prover.layer3.way(prover.side(a)[0], prover.side(b)[1])
@@ -58,9 +58,7 @@ def grid(network: Network, names: list[str] | None = None) -> Grid:
             heard[a, b] = Meets.ROUTED
             through[a, b] = tuple(dict.fromkeys(s.device for s in routed.way if isinstance(s, Turn)))
         else:
-            heard[a, b] = (
-                Meets.MAYBE if routed or prover.stations(b, View.MAY).heard_in(prover.spread(a)) else Meets.APART
-            )
+            heard[a, b] = Meets.MAYBE if routed or prover.hears(b, a) else Meets.APART
     return Grid(
         tuple(names),
         heard,

@@ -228,11 +228,12 @@ class Prover:
 
     def meet(self, a: str, b: str) -> tuple[bool, bool]:
         """Tells whether frames of `a` may be heard in `b`, and the other way round."""
-        return self._hears(b, a), self._hears(a, b)
+        return self.hears(b, a), self.hears(a, b)
 
-    def _hears(self, listener: str, speaker: str) -> bool:
-        stations = self.stations(listener, View.MAY)
-        return bool(self._becomes(speaker) & stations.heard) and stations.heard_in(self.spread(speaker))
+    def hears(self, listener: str, speaker: str, view: View = View.MAY) -> bool:
+        """Tells whether frames of one segment may be heard in another, or surely are; most pairs cost a look at two masks."""
+        overlap = self._becomes(speaker) & self.stations(listener, View.MAY).heard
+        return bool(overlap) and self.stations(listener, view).heard_in(self.spread(speaker, view))
 
     def _becomes(self, name: str) -> Mask:
         """Returns all domains that frames of a segment may ever be in, on whatever switch: no less than they are."""
