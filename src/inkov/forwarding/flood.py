@@ -11,6 +11,7 @@ from inkov.forwarding.graph import Graph
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, RelayMap, Tags, View
+from inkov.kinds.table import by_access_vlan
 from inkov.model.names import PortRef
 from inkov.model.vlanset import bits
 
@@ -136,12 +137,19 @@ class Flooding:
             if like is not None and switch in self.same and refs == like.network.edge_ports.get(switch):
                 self._out[switch] = like.leaving_by(switch)
             else:
-                by_domain: dict[Domain, list[PortRef]] = defaultdict(list)
-                for ref in refs:
-                    for domain in bits(self.network.relay(ref, self.view).sends):
-                        by_domain[domain].append(ref)
-                self._out[switch] = by_domain
+                self._out[switch] = self._by_domain(switch, refs)
         return self._out[switch]
+
+    def _by_domain(self, switch: str, refs: list[PortRef]) -> Mapping[Domain, list[PortRef]]:
+        found: dict[Domain, list[PortRef]] = defaultdict(list)
+        if self.view is View.USUAL:  # plain access ports, as nearly all are, need no relay map of their own
+            ports, active = self.network.switches[switch].ports, self.network.active(switch)
+            plain, refs = by_access_vlan((ref, ports[ref.port]) for ref in refs)
+            found.update((vid, some) for vid, some in plain.items() if active >> vid & 1)
+        for ref in refs:
+            for domain in bits(self.network.relay(ref, self.view).sends):
+                found[domain].append(ref)
+        return found
 
     def _home(self, switch: str, domain: Domain) -> str:
         """Returns one switch for all from which frames of a domain get to the same places.

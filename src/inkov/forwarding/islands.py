@@ -75,6 +75,10 @@ class Islands:
         homes = self.plant.homes(vid)
         return [island for island in self.of(vid) if not island.isdisjoint(homes)]
 
+    def count(self, vid: Vid) -> int:
+        """Returns how many islands of a VLAN hold members."""
+        return len(self.inhabited(vid)) if vid in self.split else int(bool(self.plant.homes(vid)))
+
     def parted(self, link: Link, vlans: VlanSet) -> VlanSet:
         """Returns which of some VLANs have members on different islands at the two ends of a link."""
         found = []

@@ -12,6 +12,7 @@ from typing_extensions import TypedDict
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Mask
+from inkov.kinds.table import by_access_vlan
 from inkov.model.campus import Campus, Claim
 from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.vlanset import VlanSet
@@ -169,7 +170,10 @@ class Side:
         """Who hears an untagged broadcast of each edge port; ports that are heard alike share one set, the sender in it."""
         if self._heard is None:
             if self.like is None:
-                self._heard = {ref: self.flooding.ports(ref) for ref in self.flooding.sources()}
+                groups = (refs for by_switch in self.alike.values() for refs in by_switch.values())
+                self._heard = {
+                    ref: heard for refs in groups for heard in [self.flooding.ports(refs[0])] for ref in refs
+                }
             else:
                 self._heard = self._heard_like(self.like)
         return self._heard
@@ -178,8 +182,13 @@ class Side:
     def alike(self) -> Mapping[Mask, Mapping[str, list[PortRef]]]:
         """Edge ports by the domains that their untagged frames enter, and by switch: those of one list are heard alike."""
         found: dict[Mask, dict[str, list[PortRef]]] = defaultdict(lambda: defaultdict(list))
-        for ref in self.flooding.sources():
-            found[self.flooding.domains(ref)][ref.switch].append(ref)
+        for name, refs in self.network.edge_ports.items():
+            ports, active = self.network.switches[name].ports, self.network.active(name)
+            plain, others = by_access_vlan((ref, ports[ref.port]) for ref in refs)
+            for vid, some in plain.items():
+                found[1 << vid & active][name] += some
+            for ref in others:
+                found[self.flooding.domains(ref)][name].append(ref)
         return found
 
     def _heard_like(self, other: Side) -> dict[PortRef, frozenset[PortRef]]:
@@ -360,7 +369,7 @@ def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
 def _states(before: Network, after: Network) -> Iterator[StateRow]:
     """Yields VLANs in more or fewer parts, roots, blocked ends of links, and gateways in another state."""
     for vid in VlanSet({*before.members, *after.members}):
-        was, now = (len(n.islands.inhabited(vid)) for n in (before, after))
+        was, now = (n.islands.count(vid) for n in (before, after))
         if was != now:
             yield StateRow(f"parts of VLAN {vid}", str(was), str(now))
     for what, state in (("root", _roots), ("blocked", _blocked), ("gateway", _gateways)):
