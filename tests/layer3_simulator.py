@@ -118,7 +118,12 @@ def exits(campus):
 
 
 def owned(campus, ip):
-    return any(a.ip == ip for s in campus.switches.values() for g in s.gateways for a in g.addresses)
+    return any(answers(g, ip) for s in campus.switches.values() for g in s.gateways)
+
+
+def answers(gateway, ip):
+    """Whether a gateway takes frames for an address: its own, or one it shares with others."""
+    return ip in gateway.virtual or any(a.ip == ip for a in gateway.addresses)
 
 
 def passed_on(campus, todo, packet):
@@ -154,7 +159,7 @@ def passed_on(campus, todo, packet):
             if not owned(campus, via):
                 gone.add((device, via))
             for name, g in gateways:
-                owns = any(a.ip == via for a in g.addresses) and up(campus, name, g)
+                owns = answers(g, via) and up(campus, name, g)
                 if owns and id(g) not in seen and hears(campus, name, g, places, left):
                     seen.add(id(g))
                     todo.append((name, g))

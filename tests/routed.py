@@ -15,6 +15,8 @@ from strategies import NO_TREE, origin, source
 VLANS = (10, 20, 30)
 SUBNETS = {10: ip_network("192.0.2.0/29"), 20: ip_network("192.0.2.64/29"), 30: ip_network("192.0.2.128/29")}
 PREFIXES = [*SUBNETS.values(), ip_network("192.0.2.0/25"), ip_network("192.0.2.4/30")]
+SHARED = 5
+"""Which address of each subnet several gateways may answer to."""
 prefixes = st.none() | st.sampled_from(PREFIXES)
 
 
@@ -26,12 +28,13 @@ def filters(draw):
 
 @st.composite
 def gateways(draw, number, port=""):
-    """A gateway in some VLAN; its address is its device's in that VLAN's subnet."""
+    """A gateway in some VLAN; its address is its device's in that VLAN's subnet, and one more it may share with others."""
     vid = draw(st.sampled_from(VLANS))
     host = SUBNETS[vid].network_address + number
     names = draw(st.sampled_from(["", "", "f"])), draw(st.sampled_from(["", "", "f"]))
     address = ip_interface(f"{host}/{SUBNETS[vid].prefixlen}")
-    return Gateway(vid, (address,), port, inward=names[0], outward=names[1])
+    shared = draw(st.sampled_from([(), (), (SUBNETS[vid].network_address + SHARED,)]))
+    return Gateway(vid, (address,), port, inward=names[0], outward=names[1], virtual=shared)
 
 
 def leading_out(campus):
@@ -50,7 +53,7 @@ def routed_campuses(draw):
     """Two or three switches in a row, some of which route, and a router on a trunk of the last."""
     count = draw(st.integers(2, 3))
     switches, cables = {}, []
-    vias = [SUBNETS[v].network_address + n for v in VLANS for n in range(1, count + 2)]
+    vias = [SUBNETS[v].network_address + n for v in VLANS for n in (*range(1, count + 2), SHARED)]
     for n in range(count):
         ports = {
             f"p{v}": Port(name=f"p{v}", switching=Access(v), origin=origin)

@@ -75,7 +75,7 @@ OUTSIDE = [ip_address(a) for a in ("203.0.113.9", "192.0.2.9", "192.0.2.100", "1
 def test_what_leaves_the_campus_and_comes_in_is_what_the_packet_simulator_sees():
     beyond = Counter()
 
-    @settings(max_examples=max(60, settings.default.max_examples))
+    @settings(max_examples=max(150, settings.default.max_examples))
     @given(routed_campuses().map(leading_out))
     def agrees(campus):
         compare_outside(campus, beyond)
