@@ -53,9 +53,9 @@ THEMES = tuple(
 __all__ = ["RULES", "THEMES", "Audited", "Choice", "audit", "audited"]
 
 
-def audit(network: Network, choice: Choice | None = None) -> tuple[Finding, ...]:
+def audit(network: Network, choice: Choice | None = None, *, decides: bool = True) -> tuple[Finding, ...]:
     """Runs rules over a campus, and returns what `audited` found."""
-    return audited(network, choice).findings
+    return audited(network, choice, decides=decides).findings
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,13 +77,14 @@ class Audited:
     failed: tuple[tuple[str, str], ...] = ()
 
 
-def audited(network: Network, choice: Choice | None = None, *, catches: bool = False) -> Audited:
+def audited(network: Network, choice: Choice | None = None, *, catches: bool = False, decides: bool = True) -> Audited:
     """Runs rules over a campus.
 
     Args:
         network: the campus with its forwarding.
         choice: what to report; all rules without one. Severities of the campus file come before those of the choice.
         catches: a rule that fails is told of in `failed`, and the others run; else its error ends the audit.
+        decides: the claims are decided, so that each finding names those it breaks.
 
     Raises:
         BadInput: the campus file names rules or options that do not exist, or sets an option to what it cannot be.
@@ -109,5 +110,5 @@ def audited(network: Network, choice: Choice | None = None, *, catches: bool = F
     outcome = waive(found, campus.waivers, choice.today)
     stand, waived, said = ([f for f in some if choice.runs(f.rule)] for some in outcome)
     stand += map(choice.weighed, said)
-    new = [f for f in map(impact(campus), stand) if identity(f) not in choice.known]
+    new = [f for f in map(impact(network, decides=decides), stand) if identity(f) not in choice.known]
     return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran), tuple(failed))

@@ -151,13 +151,13 @@ class Side:
     def findings(self) -> list[Finding]:
         """What an audit finds."""
         if self._findings is None:
-            self._findings = list(audit(self.network))
+            self._findings = list(audit(self.network, decides=False))
         return self._findings
 
     def found(self, rule: str) -> set[str]:
         """Returns what the findings of one rule are known by."""
         if rule not in self._found:
-            self._found[rule] = {identity(f) for f in audit(self.network, Choice(only=(rule,)))}
+            self._found[rule] = {identity(f) for f in audit(self.network, Choice(only=(rule,)), decides=False)}
         return self._found[rule]
 
     @cached_property
