@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, complete_rules, load_network
+from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, complete_rules, load_network, many_networks
 from inkov.cli.output import Exit, Format, Progress, complain, emit, put
 from inkov.model.errors import Problem, nearest
 from inkov.model.source import Source
@@ -67,8 +67,9 @@ def drift(
         view = changes.drift(changes.as_saved(campus), campus, ("saved", "running"))
     else:
         with folder_of(before) as one, folder_of(after) as other:
-            first = load_network(one, strict=True).campus
-            view = changes.drift(first, load_network(other, strict=True).campus, (before, after))
+            first, second = (load_network(side, strict=True).campus for side in (one, other))
+            many_networks()
+            view = changes.drift(first, second, (before, after))
     Run.unread = ()
     from inkov.render.drift_text import drift_junit, drift_markdown, drift_text
 
@@ -158,11 +159,13 @@ def rehearse(
         steps += change_file.every_fail(campus) if all_fails else []
         hosts = (ref for refs in network.station_ports.values() for ref in refs)
         steps += change_file.every_plug(campus, hosts) if all_plugs else []
+        many_networks()
         rows = trials(campus, steps, Progress("tried", "what may happen"))
         emit("trials", result_format, output, rows, trials_text)
         if any(row.claims for row in rows):
             raise typer.Exit(Exit.FOUND)
         return
+    many_networks()
     name = ""
     steps = []
     if change is not None:
@@ -233,7 +236,9 @@ def mend(
         copies = Copies(site, only or (), at)
         view, steps = copies.view, copies.steps
     else:
-        view, steps, _ = mended(load_network(site, strict=True).campus, only or (), at)
+        campus = load_network(site, strict=True).campus
+        many_networks()
+        view, steps, _ = mended(campus, only or (), at)
     as_text = result_format is Format.TEXT
     if output is not None and as_text:
         put(written(steps, f"cures for {view.campus}"), output)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fnmatch
 import functools
+import gc
 import inspect
 import os
 import sys
@@ -165,6 +166,12 @@ def cache_folder() -> Path | None:
     from platformdirs import user_cache_path
 
     return user_cache_path("inkov", appauthor=False) / "read"
+
+
+def many_networks() -> None:
+    """Has memory reclaimed in a command that makes many networks, whose parts hold each other; what is there is left alone."""
+    gc.freeze()
+    gc.enable()
 
 
 def load_network(site: Path, more: Sequence[Path] = (), *, strict: bool = False) -> Network:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import gc
 from functools import partial
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, SiteArgument, TableFormatOption, load_network
+from inkov.cli.options import OutputOption, SiteArgument, TableFormatOption, load_network, many_networks
 from inkov.cli.output import Exit, TableFormat, complain, emit
 
 
@@ -76,7 +75,7 @@ def decide(
     from inkov.render.row_pages import claims_page
     from inkov.views.reports import verdict_views
 
-    gc.enable()  # trying failures makes a network each, and their parts hold each other
+    many_networks()
     verdicts = api.prove(network.campus, claims or None, strict=strict, budget=budget)
     views = verdict_views(verdicts)
     if folder is not None:

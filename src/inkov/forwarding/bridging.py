@@ -30,7 +30,7 @@ from inkov.kinds.table import (
 )
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, label_words
-from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Vlan
+from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Switch, Vlan
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
 MOST_OF_A_STATION = 8
@@ -40,8 +40,10 @@ MOST_OF_A_STATION = 8
 class Bridging(Plant):
     """The plant, with what its ports do."""
 
-    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset()) -> None:
+    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Bridging | None = None) -> None:
+        """Takes a campus, and another one with some switches the same: what hangs on those alone is taken from there."""
         super().__init__(campus, failed)
+        self._like = like if like is not None and like.formats == self.formats else None
         self._relay: dict[tuple[PortRef, View], RelayMap] = {}
         self._alike: dict[tuple[object, ...], RelayMap] = {}
         self._hops: dict[tuple[PortRef, PortRef, View], Hop] = {}
@@ -112,15 +114,17 @@ class Bridging(Plant):
         of_switch = (switch.habits, switch.unstated_habits, id(switch.vlans), name if others else "")
         key = (port.switching, port.enabled, port.tag_format, active, view, of_switch)
         if key not in self._alike:
-            self._alike[key] = relay_map(
-                port,
-                switch,
-                active,
-                view,
-                self.formats,
-                others=others,
-            )
+            known = self._like.known_map(key) if self._like else None
+            self._alike[key] = known or relay_map(port, switch, active, view, self.formats, others=others)
         return self._alike[key]
+
+    def known_map(self, key: tuple[object, ...]) -> RelayMap | None:
+        """Returns what ports do that are set in one way, if that was worked out before."""
+        return self._alike.get(key)
+
+    def known_hop(self, key: tuple[PortRef, PortRef, View]) -> Hop | None:
+        """Returns what crosses a link, if that was worked out before."""
+        return self._hops.get(key)
 
     def loose(self, ref: PortRef) -> RelayMap:
         """Returns what a member of a LAG may do by itself when the LAG does not form: as the LAG is set, or as it is itself."""
@@ -134,7 +138,10 @@ class Bridging(Plant):
         """Returns what crosses a link from one end to the other, were it up, its LAG formed, and no tree in the way."""
         key = (near, far, view)
         if key not in self._hops:
-            self._hops[key] = Hop.between(self.relay(near, view), self.relay(far, view))
+            ends = self.relay(near, view), self.relay(far, view)
+            known = self._like.known_hop(key) if self._like else None
+            same = known is not None and known.near is ends[0] and known.far is ends[1]
+            self._hops[key] = known if known is not None and same else Hop.between(*ends)
         return self._hops[key]
 
     def passes(self, link: Link) -> Mask:
@@ -161,19 +168,28 @@ class Bridging(Plant):
     @cached_property
     def edge_ports(self) -> Mapping[str, list[PortRef]]:
         """The edge ports of each switch: enabled, no link, no member of a LAG; in natural order."""
-        cabled: dict[str, set[str]] = defaultdict(set)
+        return {name: self._edge_ports(switch) for name, switch in self.switches.items()}
+
+    def _edge_ports(self, switch: Switch) -> list[PortRef]:
+        name, cabled = switch.name, self.cabled_ports.get(switch.name, set())
+        if switch.kind is Kind.ROUTER:
+            return []
+        like = self._like
+        if like and like.switches.get(name) is switch and like.cabled_ports.get(name, set()) == cabled:
+            return like.edge_ports[name]
+        return [
+            PortRef(name, port.name)
+            for port in switch.ports.values()
+            if port.enabled and port.lag is None and port.name not in cabled
+        ]
+
+    @cached_property
+    def cabled_ports(self) -> Mapping[str, set[str]]:
+        """The ports of each switch that have a link, by name."""
+        found: dict[str, set[str]] = defaultdict(set)
         for ref in self.cabled:
-            cabled[ref.switch].add(ref.port)
-        return {
-            name: []
-            if switch.kind is Kind.ROUTER
-            else [
-                PortRef(name, port.name)
-                for port in switch.ports.values()
-                if port.enabled and port.lag is None and port.name not in cabled[name]
-            ]
-            for name, switch in self.switches.items()
-        }
+            found[ref.switch].add(ref.port)
+        return found
 
     @cached_property
     def station_ports(self) -> Mapping[str, list[PortRef]]:

@@ -30,8 +30,8 @@ from inkov.model.settings import Setting
 class Network(Bridging):
     """The forwarding of one campus."""
 
-    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset()) -> None:
-        super().__init__(campus, failed)
+    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Network | None = None) -> None:
+        super().__init__(campus, failed, like)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
 
     @cached_property

@@ -131,7 +131,7 @@ class Side:
 
     def __post_init__(self) -> None:
         """Makes its network."""
-        self.network = Network(self.campus, self.failed)
+        self.network = Network(self.campus, self.failed, self.like.network if self.like else None)
         self._prover = Prover(self.network)
         self._outcomes: dict[str, Outcome] = {}
         self._findings: list[Finding] | None = None

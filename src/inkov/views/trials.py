@@ -59,15 +59,19 @@ class _Trials:
         if isinstance(step, Arrival) and step.plugged:
             socket = step.plugged
             after.take_for(socket, {d.name for d in step.devices})
+        effect: Hashable = 0  # what it does, shortened: the sets of ports themselves take gigabytes
+        gained = lost = 0
         if isinstance(step, Arrival):
             changed = reach(self.before, after)
             gained, lost = (sum(len(row["at"]) for row in some) for some in changed)
-            effect: Hashable = str(changed)
+            effect = hash(str(changed))
         else:
-            rows = list(self._changed(after, failed))
-            gained = sum(len(some - {ref}) for ref, some, _ in rows)
-            lost = sum(len(some - {ref}) for ref, _, some in rows)
-            effect = frozenset(rows)
+            seen: set[int] = set()
+            for refs, more, fewer in self._changed(after, failed):
+                gained += _pairs(refs, more)
+                lost += _pairs(refs, fewer)
+                seen.add(hash((tuple(refs), more, fewer)))
+            effect = hash(frozenset(seen))
         worse = tuple(c.name for c in self.whole if rank(after.outcome(c)) > rank(self.before.outcome(c)))
         if socket and (gained or lost or worse):
             effect = socket.switch  # whoever plugs in beside gets as much
@@ -75,8 +79,8 @@ class _Trials:
 
     def _changed(
         self, after: Side, failed: frozenset[str]
-    ) -> Iterator[tuple[PortRef, frozenset[PortRef], frozenset[PortRef]]]:
-        """Yields the ports that are heard by others than before, with whom they gain and lose."""
+    ) -> Iterator[tuple[list[PortRef], frozenset[PortRef], frozenset[PortRef]]]:
+        """Yields ports that are heard by others than before, those that are heard alike at once, with whom they gain and lose."""
         groups = (
             g for domains, by in self.before.alike.items() if not after.flooding.untouched(domains) for g in by.items()
         )
@@ -85,4 +89,10 @@ class _Trials:
             now = _NOBODY if switch in failed else after.flooding.ports(refs[0])
             if was is not now and was != now:
                 gained, lost = now - was, was - now
-                yield from ((ref, gained, lost) for ref in refs if gained - {ref} or lost - {ref})
+                if any(_pairs(refs, some) for some in (gained, lost)):
+                    yield refs, gained, lost
+
+
+def _pairs(refs: list[PortRef], others: frozenset[PortRef]) -> int:
+    """Returns how many pairs of a port and another there are."""
+    return len(refs) * len(others) - sum(ref in others for ref in refs)
