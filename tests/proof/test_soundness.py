@@ -349,3 +349,17 @@ def test_the_checker_doubts_ports_of_which_nothing_is_known(tmp_path):
     document = json.loads(json.dumps(certificate(prover, Verdict(claim, prover.decide(claim)), {})))
     assert check(campus, document).reasons == []
     assert check(opened(campus, ("S", "3")), document).reasons != []
+
+
+def test_a_community_that_another_table_makes_isolated_is_not_proved_together(tmp_path):
+    """Whether the station hears the other one hangs on which of two tables the sync group settles on."""
+    table = "{{31: {{type: {0}}}}}"
+    sync = "sync: {group: g, role: follower}\n"
+    ports = "{1: {private: {primary: 30, secondary: 31}}, 2: {general: {pvid: 31, untagged: '31'}}, u: {trunk: '40', native: none}}"
+    files = {
+        "s.yaml": switch("S", ports, table.format("community")) + sync,
+        "t.yaml": switch("T", "{u: {trunk: '40', native: none}}", table.format("isolated")) + sync,
+        "campus.yaml": "inkov: campus\nname: c\nsegments: {crew: {vlan: 31}}\ncables: [S u - T u]\n",
+    }
+    made = verdict(write_files(tmp_path, files), "together crew")
+    assert isinstance(made, CannotTell), made

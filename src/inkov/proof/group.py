@@ -55,9 +55,14 @@ class Group:
         return min(deaf, key=lambda r: r.order, default=None)
 
     def _hears(self, ref: PortRef, reached: Mapping[str, Mask]) -> bool:
-        """Tells whether a port surely hears: in a place it surely hears, or in every place that it may be in."""
+        """Tells whether a port surely hears: in a place it surely hears, or in every place that it may be in.
+
+        One that surely belongs to the segment, and of which it is not known whether it hears, may hear nothing.
+        """
         if any(_in(reached, place) for place in self._sure.get(ref, ())):
             return True
+        if ref in self.must.ports:
+            return False
         places = self._maybe.get(ref, set())
         return bool(places) and all(_in(reached, place) for place in places)
 
