@@ -211,7 +211,7 @@ def test_hosts_of_different_vlans_are_followed_through_their_gateways_and_back(s
 def test_a_packet_that_a_filter_drops_stops_at_its_entry(site):
     files = {**ROUTED, "campus.yaml": ROUTED["campus.yaml"].replace("192.0.2.40", "192.0.2.41")}
     view = run(site, files, "desk", "bench")
-    assert view.cause == ("stops at a:1: filter f on a drops 192.0.2.5 → 192.0.2.41: ✗ any → 192.0.2.41/32")
+    assert view.cause == ("stops at a:VLAN 10: filter f on a drops 192.0.2.5 → 192.0.2.41: ✗ any → 192.0.2.41/32")
     assert view.there.halt.sources == ("a.yaml:7",)
     assert steps(view.there) == ["a in 10"]
 
@@ -259,7 +259,7 @@ FILTERED = {
 
 def test_a_filter_in_front_of_a_device_keeps_packets_from_its_other_addresses(site):
     view = run(site, FILTERED, "desk", "192.0.2.33")
-    assert view.cause == "stops at a:1: filter f on a drops 192.0.2.5 → 192.0.2.33: ✗ any → 192.0.2.32/27"
+    assert view.cause == "stops at a:VLAN 10: filter f on a drops 192.0.2.5 → 192.0.2.33: ✗ any → 192.0.2.32/27"
     assert view.there.halt.sources == ("a.yaml:7",)
     assert run(site, ROUTED, "desk", "192.0.2.33").both
 

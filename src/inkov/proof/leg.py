@@ -180,7 +180,7 @@ def _cannot_send(network: Network, end: End) -> Halt:
 
 def _stopped(network: Network, first: End, last: End, domain: Domain, inner: Tags) -> Leg:
     """Walks the shortest cabled way as far as the frame gets; it stops somewhere, or the search had found it."""
-    start, end = first.ref, last.ref
+    start, end, set_out = first.ref, last.ref, domain
     way: list[Passage] = []
     by: PortRef | None = start if first.own is None else None
     arrived: Tags | None = first.tags if first.own is None else None
@@ -211,7 +211,7 @@ def _stopped(network: Network, first: End, last: End, domain: Domain, inner: Tag
             break
     out = end if last.own is None else None
     way.append(Passage(switch, domain, by, arrived, out, None, allows(network, by, arrived, out, ())[:1]))
-    return Leg(start, end, tuple(way), changed or _at_end(network, start, end, domain))
+    return Leg(start, end, tuple(way), changed or _at_end(network, start, end, (set_out, domain)))
 
 
 _OF_THE_VLAN = {Rung.LISTED, Rung.DEFINED, Rung.ACTIVE, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED}
@@ -282,8 +282,9 @@ def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:
     return Halt(end, why, sources, meant=True)
 
 
-def _at_end(network: Network, start: PortRef, end: PortRef, domain: Domain) -> Halt:
-    """Says why a frame that came to the right switch is not heard at the port."""
+def _at_end(network: Network, start: PortRef, end: PortRef, domains: tuple[Domain, Domain]) -> Halt:
+    """Says why a frame that came to the right switch is not heard at the port; `domains` it set out in, and is in there."""
+    first, domain = domains
     if not network.has(end):
         return Halt(end, f"the frame is in {domain} at {end.switch}, and nothing of it listens there")
     port = network.port(end)
@@ -296,6 +297,5 @@ def _at_end(network: Network, start: PortRef, end: PortRef, domain: Domain) -> H
     if heard is not None and not network.active(end.switch) >> heard & 1:
         sources.append(vlan_source(network, end.switch, heard))
         return Halt(end, f"VLAN {heard} of {end} is not defined and active on {end.switch}", tuple(sources))
-    first = vlan_of(network, start) if network.has(start) else domain
     changed = "" if domain == first else f", though it set out in {first}"
     return Halt(end, f"the frame is in {domain} at {end.switch}{changed}, and {end} is in {heard}", tuple(sources))

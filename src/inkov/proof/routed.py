@@ -111,4 +111,4 @@ def _not_passed(network: Network, start: End, end: End, into: Interface, packet:
         missing = (why,)
     else:
         why = f"{device} passes no packet on to {packet.target}: no route and no gateway that is up leads there"
-    return Leg(start.ref, end.ref, way, Halt(into.port or start.ref, why, sources), missing)
+    return Leg(start.ref, end.ref, way, Halt(interface_end(network, into).ref, why, sources), missing)
