@@ -25,7 +25,7 @@ from inkov.kinds.table import (
 from inkov.model.names import PortRef, ports_text, stem
 from inkov.model.switch import DOT1Q
 from inkov.rules.finding import Finding
-from inkov.rules.table_cures import Cure, all_named, missing, private, usual_priority
+from inkov.rules.table_cures import Cure, missing, named, private, usual_priority
 from inkov.rules.themes.spare import says_unused
 
 
@@ -58,7 +58,8 @@ def _link(network: Network, finding: Finding) -> Link | None:
 
 
 def _at(ref: PortRef, **settings: object) -> Step:
-    said = ", ".join(f"{k} {'none' if v is None else v}" for k, v in settings.items())
+    words = {None: "none", True: "on", False: "off"}
+    said = ", ".join(f"{k} {words[v] if v is None or isinstance(v, bool) else v}" for k, v in settings.items())
     return Step(f"{ref}: {said}", (ref,), settings)
 
 
@@ -273,8 +274,9 @@ def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
     """Adds to lists what they leave out; or opens the shut ports that part a VLAN."""
     yield from _left_out(network, finding)
     shut = [r for r in _ports(network, finding) if not network.port(r).enabled]
-    shut += [PortRef(r.switch, m) for r in _ports(network, finding) for m in network.port(r).members if shut]
-    if shut := [r for r in shut if not network.port(r).enabled]:
+    members = (PortRef(r.switch, m) for r in shut for m in network.port(r).members)
+    shut += [m for m in members if not network.port(m).enabled]
+    if shut:
         yield tuple(_at(r, enabled=True) for r in dict.fromkeys(shut))
 
 
@@ -312,7 +314,7 @@ _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "tags/negotiated": _tags,
     "stance/invites": _fixed,
     "stance/contradicts": _fixed,
-    "vlan/aliases": all_named,
+    "vlan/aliases": named,
     "native/mismatch": _natives,
     "native/jump": _natives,
     "native/users": _natives_of,

@@ -42,39 +42,34 @@ def missing(network: Network, finding: Finding) -> Iterator[Cure]:
 
 
 def named(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Gives a VLAN the name that the register has for it, or else most switches."""
+    """Gives a VLAN the name that the register has for it, or else most switches; or a whole switch the names most have.
+
+    The latter where names changed places: one alone put right would be there twice.
+    """
     for vid in finding.vlans:
-        names = Counter(e.name for s in network.switches.values() if (e := (s.vlans or {}).get(vid)) and e.name)
         said = network.campus.register.get(vid)
-        name = said.name if said is not None and said.name else names.most_common(1)[0][0] if names else ""
-        tables = {n: s.vlans[vid] for n, s in network.switches.items() if s.vlans is not None and vid in s.vlans}
-        wrong = {n: e for n, e in tables.items() if e.name and e.name != name}
+        name = said.name if said is not None and said.name else _usual_name(network, vid)
+        wrong = {n: e for n, e in _entries(network, vid).items() if e.name and e.name != name}
         if name and wrong:
             yield tuple(
                 Step(f"{n}: name VLAN {vid} {name}", switch=n, vlans={vid: replace(e, name=name)})
                 for n, e in wrong.items()
             )
+        for switch in wrong:
+            own = {v: (e, _usual_name(network, v)) for v, e in (network.switches[switch].vlans or {}).items()}
+            table: dict[Vid, Vlan | None] = {v: replace(e, name=n) for v, (e, n) in own.items() if n and n != e.name}
+            what = ", ".join(f"{v} {e.name}" for v, e in table.items() if e)
+            yield (Step(f"{switch}: name VLAN {what}", switch=switch, vlans=table),)
 
 
-def all_named(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Gives a VLAN the name that most have for it; where names changed places, those of the whole switch."""
-    yield from named(network, finding)
-    for vid in finding.vlans:
-        usual = Counter(e.name for s in network.switches.values() if (e := (s.vlans or {}).get(vid)) and e.name)
-        if not usual:
-            continue
-        for name, switch in network.switches.items():
-            entry = (switch.vlans or {}).get(vid)
-            if entry is not None and entry.name not in {"", usual.most_common(1)[0][0]}:
-                table: dict[Vid, Vlan | None] = {}
-                for v, e in (switch.vlans or {}).items():
-                    names = Counter(
-                        o.name for s in network.switches.values() if (o := (s.vlans or {}).get(v)) and o.name
-                    )
-                    if names and names.most_common(1)[0][0] != e.name:
-                        table[v] = replace(e, name=names.most_common(1)[0][0])
-                what = ", ".join(f"{v} {e.name}" for v, e in table.items() if e)
-                yield (Step(f"{name}: name VLAN {what}", switch=name, vlans=table),)
+def _entries(network: Network, vid: Vid) -> dict[str, Vlan]:
+    return {n: s.vlans[vid] for n, s in network.switches.items() if s.vlans is not None and vid in s.vlans}
+
+
+def _usual_name(network: Network, vid: Vid) -> str:
+    """Returns the name that most switches have for a VLAN; empty where none has one."""
+    names = Counter(e.name for e in _entries(network, vid).values() if e.name)
+    return names.most_common(1)[0][0] if names else ""
 
 
 def private(network: Network, finding: Finding) -> Iterator[Cure]:
