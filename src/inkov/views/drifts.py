@@ -14,8 +14,7 @@ from inkov.forwarding.network import Network
 from inkov.kinds.relay import Mask
 from inkov.kinds.table import by_access_vlan
 from inkov.model.campus import Campus, Claim
-from inkov.model.names import PortRef, natural, ports_text
-from inkov.model.vlanset import VlanSet
+from inkov.model.names import PortRef, ports_text
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
 from inkov.plan.renames import renamed
 from inkov.proof.outcome import Outcome, Verdict
@@ -25,6 +24,7 @@ from inkov.rules.choice import Choice, identity
 from inkov.rules.finding import Finding
 from inkov.views.findings import FindingView, finding_view
 from inkov.views.reports import VerdictView, verdict_views
+from inkov.views.states import StateRow, states
 from inkov.views.trends import word
 
 _TRIES = 3000
@@ -89,15 +89,6 @@ class PortsView:
 
     new: tuple[str, ...]
     gone: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class StateRow:
-    """A VLAN's parts, a tree's root, a blocked port or a gateway that is in another state."""
-
-    what: str
-    before: str
-    after: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -258,7 +249,7 @@ def drift_of(
         reach=ReachView(gained, lost),
         gained_by=cause.each(lambda side: bool(reach(one, side)[0])) if gained else (),
         lost_by=cause.each(lambda side: bool(reach(one, side)[1])) if lost else (),
-        states=tuple(_states(one.network, other.network)),
+        states=tuple(states(one.network, other.network)),
         claims=tuple(_turned(one, other, claims, cause)),
         findings=_findings(one, other, cause),
         ports=PortsView(
@@ -364,41 +355,3 @@ def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
             by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
             new.append(FoundView(finding_view(finding), by))
     return FindingsView(tuple(new), tuple(finding_view(f) for f in before.findings if identity(f) not in still))
-
-
-def _states(before: Network, after: Network) -> Iterator[StateRow]:
-    """Yields VLANs in more or fewer parts, roots, blocked ends of links, and gateways in another state."""
-    for vid in VlanSet({*before.members, *after.members}):
-        was, now = (n.islands.count(vid) for n in (before, after))
-        if was != now:
-            yield StateRow(f"parts of VLAN {vid}", str(was), str(now))
-    for what, state in (("root", _roots), ("blocked", _blocked), ("gateway", _gateways)):
-        was_, now_ = state(before), state(after)
-        for one in sorted({*was_, *now_}, key=natural):
-            if was_.get(one) != now_.get(one):
-                yield StateRow(f"{what} {one}", was_.get(one, "-"), now_.get(one, "-"))
-
-
-def _roots(network: Network) -> dict[str, str]:
-    found: dict[str, str] = {}
-    for part in network.trees.parts:
-        for tree in part.trees:
-            first = min(tree.election.root, key=natural, default="")
-            label = (
-                f"around {first}"
-                if not tree.vlans or len(part.trees) == 1
-                else f"of VLANs {VlanSet.from_mask(tree.vlans)} around {first}"
-            )
-            found[label] = str(tree.election.root.get(first, "-"))
-    return found
-
-
-def _blocked(network: Network) -> dict[str, str]:
-    used = network.used
-    masks = {str(e): network.trees.blocks(e) & used for k in network.links for e in (k.a, k.b)}
-    return {end: f"for {VlanSet.from_mask(mask)}" for end, mask in masks.items() if mask}
-
-
-def _gateways(network: Network) -> dict[str, str]:
-    gateways = network.gateways
-    return {str(i): {True: "up", False: "down", None: "not known"}[gateways.state(i).up] for i in gateways.all}
