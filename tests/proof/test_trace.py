@@ -131,7 +131,7 @@ def test_a_lag_that_does_not_form(site):
     assert view.outcome == "cannot tell"
     assert view.cause == (
         "stops at a:up: the LAG between a:up and b:up does not form: both ends wait for the other to form the LAG, "
-        "where boxes do as most do"
+        "as far as is known"
     )
     assert view.there.missing == (
         "whether ports of a:up <-> b:up pass frames one by one, as its LAG may not form: "

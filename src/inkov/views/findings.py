@@ -77,7 +77,7 @@ class AuditView:
 def size(network: Network) -> Size:
     """Counts what a campus holds; LAGs do not count as ports."""
     ports = sum(not p.is_lag for s in network.switches.values() for p in s.ports.values())
-    return Size(len(network.switches), ports, len(network.links), network.used.bit_count())
+    return Size(len(network.switches), ports, len(network.followed.links), network.used.bit_count())
 
 
 def audit_view(network: Network, findings: Sequence[Finding], waived: int = 0, known: int = 0) -> AuditView:

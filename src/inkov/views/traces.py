@@ -42,7 +42,7 @@ class LegView:
 class TraceView:
     """A frame and its answer.
 
-    `both` ways are open, where boxes do as most do; `outcome` is `open` when both surely are, `stopped` when one surely is
+    `both` ways are open, as far as is known; `outcome` is `open` when both surely are, `stopped` when one surely is
     not, else `cannot tell`. `cause` is the first line: what stops it, or that both ways are open. `vlans` says when the two are in different
     VLANs, and whether a gateway joins them; empty when they are not.
     """
@@ -66,7 +66,7 @@ def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceV
         b=names[1],
         both=there.halt is None and back.halt is None,
         outcome=outcome,
-        cause=_cause(trace, names) + (", where boxes do as most do" if outcome == "cannot tell" else ""),
+        cause=_cause(trace, names) + (", as far as is known" if outcome == "cannot tell" else ""),
         vlans=_vlans(network, trace, names),
         there=there,
         back=back,
