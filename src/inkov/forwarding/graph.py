@@ -9,22 +9,29 @@ the number of links.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
 
+from inkov.forwarding.classes import Classes
 from inkov.forwarding.hop import Crossing, Hop
-from inkov.kinds.relay import Domain, Mask, Tags
+from inkov.kinds.relay import Domain, Mask, Tags, vid_of
 from inkov.model.names import PortRef
 from inkov.model.vlanset import bits
 
 _MOST_KEPT = 200_000
-"""How many crossings of links a graph keeps."""
+"""How many arrivals across links a graph keeps."""
 _MOST_MORE = 3
 """How many tags a frame may gather on its way in a search: round a loop with a tunnel in it, it gathers them for ever."""
 _MOST_TRIED = 4_000_000
-"""How many crossings a search tries: where modes are not stated at both ends, each frame may get into thousands of VLANs."""
+_FEW_TRIED = 100_000
+_TRIED_EACH = 20
+"""How many crossings a search tries: so many at most, so few at least, and for each start so many a link. Where modes are
+not stated at both ends, each frame may get into thousands of VLANs, and following them all tells no more than that."""
+
+
+_WIDE = 8
 
 
 class Edge(NamedTuple):
@@ -106,14 +113,17 @@ class Graph:
     def __init__(self, *, sure: bool = False) -> None:
         self.sure = sure
         self.stacked = False
+        self._wide = False
         self._turns: dict[Domain, Mask] | None = None
         self._both: dict[str, list[tuple[str, Mask]]] | None = None
-        self._crossed: dict[tuple[int, Domain, Tags], tuple[Crossing, ...]] = {}
+        self._crossed: dict[tuple[int, Domain, Tags, Mask], tuple[Crossing, ...]] = {}
+        self._kept = 0
         self.edges: dict[str, list[Edge]] = defaultdict(list)
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
         """Adds a link: what crosses from `a` to `b`, and what crosses back."""
         self.stacked |= there.stacks or back.stacks
+        self._wide |= _is_wide(there) or _is_wide(back)
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
 
@@ -168,14 +178,42 @@ class Graph:
         Args:
             starts: switch, domain, and the tags inside.
             until: domains of switches that are looked for; the search ends at the nearest of them, the last state found,
-                and follows nothing that cannot lead to any.
+                and follows nothing that cannot lead to any. Of domains that no port tells apart it follows one.
         """
+        starts = list(starts)
+        return self._search(starts, until, self.classes(starts, until).few if until and self._wide else -1)
+
+    def classes(self, starts: Iterable[tuple[str, Domain, Tags]], goals: Iterable[tuple[str, Domain]] = ()) -> Classes:
+        """Returns the domains that no port tells apart, nor the starts and goals of a search."""
+        sets: dict[Hashable, Mask] = defaultdict(int)
+        for switch, domain, inner in starts:
+            sets[switch, inner] |= 1 << domain
+            sets.update((tag, 1 << vid_of(tag)) for tag in inner if tag >= 0)
+        for switch, domain in goals:
+            sets[switch] |= 1 << domain
+        return self._classes.refined(sets.values())
+
+    @cached_property
+    def _classes(self) -> Classes:
+        hops = [e.hop for edges in self.edges.values() for e in edges]
+        relays = {relay for hop in hops for relay in (hop.near, hop.far)}
+        return Classes(
+            {s for relay in relays for s in relay.sets} | {s for hop in hops for b in hop.bundles for s in b}
+        )
+
+    def _search(
+        self, starts: Collection[tuple[str, Domain, Tags]], until: Collection[tuple[str, Domain]], few: Mask
+    ) -> Reach:
+        """Follows frames; of all domains, only some, and those that they start in."""
         reach = Reach()
         leading = self.leading(until) if until else None
         arrivals: dict[tuple[str, Domain, Tags], int] = {}
         todo: deque[State] = deque()
         most, tried = _MOST_MORE, 0
-        for state in (State(*start, None) for start in starts):
+        alone = [State(*start, None) for start in starts]
+        links = sum(map(len, self.edges.values()))
+        enough = min(_MOST_TRIED, max(_FEW_TRIED, _TRIED_EACH * links * len({s[1:3] for s in alone})))
+        for state in alone:
             if state not in reach.states:
                 most = max(most, len(state.inner) + _MOST_MORE)
                 reach.states[state] = None
@@ -183,14 +221,14 @@ class Graph:
                 todo.append(state)
                 if state[:2] in until:
                     return reach
-        while todo and tried <= _MOST_TRIED:
+        while todo and tried <= enough:
             state = todo.popleft()
-            for edge, (domain, inner, wire) in self._onward(state, leading):
+            for edge, (domain, inner, wire) in self._onward(state, leading, few):
                 place = (edge.far.switch, domain, inner)
                 came = arrivals.get(place, 0)
                 new = State(*place, edge.far)
                 tried += 1
-                if len(inner) > most or tried > _MOST_TRIED:
+                if len(inner) > most or tried > enough:
                     reach.cut = True
                 elif came < 2 and new not in reach.states:
                     arrivals[place] = came + 1
@@ -200,13 +238,13 @@ class Graph:
                         return reach
         return reach
 
-    def _onward(self, state: State, leading: Mapping[str, Mask] | None) -> Iterator[tuple[Edge, Crossing]]:
+    def _onward(self, state: State, leading: Mapping[str, Mask] | None, few: Mask) -> Iterator[tuple[Edge, Crossing]]:
         """Yields where a frame may go next, but nowhere from where it leads to no goal."""
         if leading is not None and not leading.get(state.switch, 0) >> state.domain & 1:
             return
         for edge in self.edges.get(state.switch, ()):
             if edge.near != state.by:
-                for crossing in self._cross(edge.hop, state.domain, state.inner):
+                for crossing in self._cross(edge.hop, state.domain, state.inner, few):
                     yield edge, crossing
 
     def leading(self, goals: Iterable[tuple[str, Domain]]) -> dict[str, Mask]:
@@ -252,16 +290,19 @@ class Graph:
                 made[edge.far.switch].append(edge)
         return made
 
-    def _cross(self, hop: Hop, domain: Domain, inner: Tags) -> Iterable[Crossing]:
+    def _cross(self, hop: Hop, domain: Domain, inner: Tags, few: Mask) -> Iterable[Crossing]:
         """Returns where one frame arrives; the answer is kept, as searches from other starts ask the same."""
         if hop.blind:
-            return hop.cross(domain, inner)
-        key = (id(hop), domain, inner)
+            return hop.cross(domain, inner, few)
+        key = (id(hop), domain, inner, few)
         found = self._crossed.get(key)
         if found is None:
-            if len(self._crossed) >= _MOST_KEPT:
+            found = tuple(hop.cross(domain, inner, few))
+            self._kept += len(found)
+            if self._kept > _MOST_KEPT:
                 self._crossed.clear()
-            found = self._crossed[key] = tuple(hop.cross(domain, inner))
+                self._kept = len(found)
+            self._crossed[key] = found
         return found
 
     def spread(
@@ -282,8 +323,12 @@ class Graph:
                 (switch, d, ()) for switch, mask in starts.items() for d in bits(mask)
             ]
             places += tagged
-            reach = self.reach(places)
-            return masks_of(reach.places()) if self.sure or not reach.cut else self.beyond(places)
+            classes = self.classes(places) if self._wide else None
+            reach = self._search(places, (), classes.few if classes else -1)
+            if reach.cut and not self.sure:
+                return self.beyond(places)
+            masks = masks_of(reach.places())
+            return {switch: classes.whole(mask) for switch, mask in masks.items()} if classes else masks
         return {switch: mask for switch, mask in self.flow(starts, armed=armed).total.items() if mask}
 
     def beyond(self, starts: Iterable[tuple[str, Domain, Tags]]) -> dict[str, Mask]:
@@ -317,6 +362,11 @@ class Graph:
                     waiting.add(far.switch)
                     todo.append(far.switch)
         return Flow(total, came_by)
+
+
+def _is_wide(hop: Hop) -> bool:
+    """Tells whether one frame may get into more domains by a hop than a few."""
+    return any(into.bit_count() > _WIDE for _, into in hop.bundles) or hop.far.in_untagged.bit_count() > _WIDE
 
 
 def masks_of(places: Iterable[tuple[str, Domain, Tags]]) -> dict[str, Mask]:

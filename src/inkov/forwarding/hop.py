@@ -105,15 +105,15 @@ class Hop:
         """The bundles through which frames change their domain."""
         return tuple(b for b in self.bundles if b.out != b.into or b.out.bit_count() > 1)
 
-    def cross(self, domain: Domain, inner: Tags = ()) -> Iterator[Crossing]:
-        """Yields where one frame arrives; an untagged departure shows the tags that were inside."""
+    def cross(self, domain: Domain, inner: Tags = (), among: Mask = -1) -> Iterator[Crossing]:
+        """Yields where one frame arrives, of some domains; an untagged departure shows the tags that were inside."""
         if self.blind:
             for out, into in self.bundles:
                 if out >> domain & 1:
-                    yield from (Crossing(d, (), None) for d in bits(into))
+                    yield from (Crossing(d, (), None) for d in bits(into & among))
             return
         for wire in self.near.send(domain, inner):
-            for arrived, rest in self.far.accept(wire):
+            for arrived, rest in self.far.accept(wire, among):
                 yield Crossing(arrived, rest, wire)
 
 

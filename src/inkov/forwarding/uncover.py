@@ -56,11 +56,14 @@ def stack_towards(
         goals: domains of switches that are looked for.
         formats: the numbers of the tag formats in use.
     """
-    search = _Search(graph, goals, formats)
+    starts = list(starts)
+    search = _Search(graph, goals, formats, graph.classes(starts, goals).few)
     before: Before = {}
     arrivals: dict[Start, int] = defaultdict(int)
     todo: deque[_State] = deque()
     for start in starts:
+        if not search.few >> start[1] & 1:
+            continue
         state = _State(*start, None)
         before[state] = None
         arrivals[start] = 2  # started here: every link is a way out at once
@@ -78,13 +81,16 @@ def stack_towards(
 
 
 class _Search:
-    """How frames go on towards goals."""
+    """How frames go on towards goals; of domains, and of tags, that no port tells apart one is followed."""
 
-    def __init__(self, graph: Graph, goals: Collection[tuple[str, Domain]], formats: Collection[int]) -> None:
+    def __init__(
+        self, graph: Graph, goals: Collection[tuple[str, Domain]], formats: Collection[int], few: Mask
+    ) -> None:
         self.graph = graph
         self.formats = formats
-        self.leading = graph.leading(goals)
-        self.telling = graph.telling(goals)
+        self.few = few
+        self.leading = {switch: mask & few for switch, mask in graph.leading(goals).items()}
+        self.telling = graph.telling(goals) & few
 
     def onward(self, state: _State) -> Iterator[tuple[_State, Tag | None]]:
         """Yields the states that may come next, each with the tag that is read from inside on the way there."""
@@ -95,17 +101,17 @@ class _Search:
                 continue
             wanted = self.leading.get(far.switch, 0)
             for domain, inner, tag in self._crossings(hop, state, wanted):
-                if wanted >> domain & 1 and len(inner) <= _MOST_KNOWN + 1:
+                if len(inner) <= _MOST_KNOWN + 1:
                     yield _State(far.switch, domain, inner, far), tag
 
     def _crossings(self, hop: Hop, state: _State, wanted: Mask) -> Iterator[tuple[Domain, Tags, Tag | None]]:
         if hop.blind or not state.inner or state.inner[0] >= 0:
-            for crossing in hop.cross(state.domain, state.inner):
+            for crossing in hop.cross(state.domain, state.inner, wanted):
                 yield crossing.domain, crossing.inner, None
             return
         for wire in hop.near.send(state.domain, state.inner):
             if wire[0] >= 0:
-                for domain, inner in hop.far.accept(wire):
+                for domain, inner in hop.far.accept(wire, wanted):
                     yield domain, inner, None
             else:
                 yield from self._read(hop.far, wire[0], wanted)
@@ -121,7 +127,7 @@ class _Search:
                 kept = [v for v in bits(self.telling) if v not in vids] if far.keeps else ()
                 for vid in (*vids, *kept):
                     tag = tag_of(vid, number)
-                    for domain, inner in far.accept((tag, ANY)):
+                    for domain, inner in far.accept((tag, ANY), wanted):
                         yield domain, inner, tag
             if number not in far.formats or far.unsure:
                 yield from ((d, (any_of(number),), None) for d in bits(far.in_untagged & wanted))

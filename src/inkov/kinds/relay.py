@@ -89,26 +89,36 @@ class RelayMap:
     formats: tuple[int, ...] = (0,)
     unsure: bool = False
 
-    def accept(self, tags: Tags) -> list[tuple[Domain, Tags]]:
-        """Returns the domains a frame may enter, each with the tags left inside; empty when it is dropped."""
+    def accept(self, tags: Tags, among: Mask = -1) -> list[tuple[Domain, Tags]]:
+        """Returns the domains a frame may enter, each with the tags left inside; empty when it is dropped.
+
+        Args:
+            tags: on the frame, outermost first.
+            among: those domains alone that are looked for.
+        """
+        payload = [(d, tags) for d in bits(self.in_untagged & among)]
         if not tags:
-            return [(d, ()) for d in bits(self.in_untagged)]
+            return payload
         outer, inner = tags[0], tags[1:]
-        payload = [(d, tags) for d in bits(self.in_untagged)]
         if format_of(outer) not in self.formats:
             return payload
-        found = list(self._recognised(vid_of(outer), inner)) or (
-            payload if self.keeps and vid_of(outer) and not self.swallows >> vid_of(outer) & 1 else []
-        )
-        return [*found, *(row for row in payload if row not in found)] if self.unsure else found
+        vid = vid_of(outer)
+        if self._leads(vid):
+            found = [(d, inner) for d in self._entered(vid, among)]
+        else:
+            found = payload if self.keeps and not self.swallows >> vid & 1 else []
+        return [*found, *payload] if self.unsure else found
 
-    def _recognised(self, vid: Vid, inner: Tags) -> Iterator[tuple[Domain, Tags]]:
+    def _leads(self, vid: Vid) -> bool:
+        """Tells whether a tag leads somewhere: it is a priority tag, or names a VLAN that the port takes."""
+        return vid == 0 or bool(self.in_tagged >> vid & 1) or any(t == vid for t, _ in self.in_mapped)
+
+    def _entered(self, vid: Vid, among: Mask) -> Iterator[Domain]:
         if vid == 0:
-            yield from ((d, inner) for d in bits(self.in_untagged))
+            yield from bits(self.in_untagged & among)
             return
-        if self.in_tagged >> vid & 1:
-            yield vid, inner
-        yield from ((d, inner) for t, d in self.in_mapped if t == vid)
+        own = self.in_tagged & among & 1 << vid
+        yield from bits(own | _union(d for t, d in self.in_mapped if t == vid) & among)
 
     def send(self, domain: Domain, inner: Tags = ()) -> list[Tags]:
         """Returns the tags a frame of a domain may leave with; empty when it does not leave here."""
@@ -117,6 +127,12 @@ class RelayMap:
         if self.out_tagged >> domain & 1:
             vids.insert(0, domain)
         return sent + [(tag_of(v, f), *inner) for v in vids for f in self.formats]
+
+    @property
+    def sets(self) -> Iterator[Mask]:
+        """The sets of domains and of VIDs that the port treats alike: those of one, and in no other, are all one to it."""
+        yield from (self.in_untagged, self.in_tagged, self.out_untagged, self.out_tagged, self.swallows)
+        yield from (1 << one for pair in (*self.in_mapped, *self.out_mapped) for one in pair)
 
     @property
     def sends(self) -> Mask:

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from typing_extensions import TypedDict
 
-from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
-from inkov.kinds.relay import Mask
-from inkov.kinds.table import by_access_vlan
 from inkov.model.campus import Campus, Claim
 from inkov.model.names import PortRef, ports_text
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
@@ -23,6 +19,7 @@ from inkov.rules.catalogue import audit
 from inkov.rules.choice import Choice, identity
 from inkov.rules.finding import Finding
 from inkov.views.findings import FindingView, finding_view
+from inkov.views.hearing import Hearing, Plugged, differing
 from inkov.views.reports import VerdictView, verdict_views
 from inkov.views.states import StateRow, states
 from inkov.views.trends import word
@@ -118,6 +115,7 @@ class Side:
     claims: Sequence[Claim] = ()
     failed: frozenset[str] = frozenset()
     like: Side | None = None
+    plugged: Plugged | None = None
     network: Network = field(init=False)
 
     def __post_init__(self) -> None:
@@ -127,7 +125,6 @@ class Side:
         self._outcomes: dict[str, Outcome] = {}
         self._findings: list[Finding] | None = None
         self._found: dict[str, set[str]] = {}
-        self._heard: dict[PortRef, frozenset[PortRef]] | None = None
 
     def outcome(self, claim: Claim) -> Outcome | None:
         """Returns what comes of a claim; None where it names what is not here."""
@@ -152,61 +149,9 @@ class Side:
         return self._found[rule]
 
     @cached_property
-    def flooding(self) -> Flooding:
-        """Who hears untagged frames today."""
-        return Flooding(self.network, like=self.like.flooding if self.like else None)
-
-    @property
-    def heard(self) -> Mapping[PortRef, frozenset[PortRef]]:
-        """Who hears an untagged broadcast of each edge port; ports that are heard alike share one set, the sender in it."""
-        if self._heard is None:
-            if self.like is None:
-                groups = (refs for by_switch in self.alike.values() for refs in by_switch.values())
-                self._heard = {
-                    ref: heard for refs in groups for heard in [self.flooding.ports(refs[0])] for ref in refs
-                }
-            else:
-                self._heard = self._heard_like(self.like)
-        return self._heard
-
-    @cached_property
-    def alike(self) -> Mapping[Mask, Mapping[str, list[PortRef]]]:
-        """Edge ports by the domains that their untagged frames enter, and by switch: those of one list are heard alike."""
-        found: dict[Mask, dict[str, list[PortRef]]] = defaultdict(lambda: defaultdict(list))
-        for name, refs in self.network.edge_ports.items():
-            ports, active = self.network.switches[name].ports, self.network.active(name)
-            plain, others = by_access_vlan((ref, ports[ref.port]) for ref in refs)
-            for vid, some in plain.items():
-                found[1 << vid & active][name] += some
-            for ref in others:
-                found[self.flooding.domains(ref)][name].append(ref)
-        return found
-
-    def _heard_like(self, other: Side) -> dict[PortRef, frozenset[PortRef]]:
-        """Returns who hears whom, from what another campus has: only what differs is followed."""
-        heard, mine, theirs = dict(other.heard), self.network.edge_ports, other.network.edge_ports
-        for name in {*mine, *theirs}:
-            if name not in self.flooding.same or mine.get(name) != theirs.get(name):
-                for ref in theirs.get(name, ()):
-                    heard.pop(ref, None)
-                heard.update((ref, self.flooding.ports(ref)) for ref in mine.get(name, ()))
-        for domains, by_switch in other.alike.items():
-            if not self.flooding.untouched(domains):
-                some = (ref for refs in by_switch.values() for ref in refs if ref in heard)
-                heard.update((ref, self.flooding.ports(ref)) for ref in some)
-        return heard
-
-    def take_for(self, ref: PortRef, devices: Collection[str]) -> None:
-        """Takes the ports of some devices for one port, that they are plugged into: whoever hears them hears it."""
-
-        def known(other: PortRef) -> PortRef:
-            return ref if other.switch in devices else other
-
-        merged: dict[PortRef, frozenset[PortRef]] = {}
-        for source, heard in self.heard.items():
-            at = known(source)
-            merged[at] = merged.get(at, frozenset()) | frozenset(map(known, heard))
-        self._heard = merged
+    def hearing(self) -> Hearing:
+        """Who hears untagged broadcasts of whom."""
+        return Hearing(self.network, self.like.hearing if self.like else None, self.plugged)
 
 
 def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes: bool = True) -> DriftView:
@@ -239,7 +184,6 @@ def drift_of(
     found, claims = changes(one.campus, other.campus), other.claims
     gained, lost = reach(one, other)
     cause = _Cause(one, other, found if causes else ())
-    edges = [set(side.heard) for side in (one, other)]
     return DriftView(
         before=names[0],
         after=names[1],
@@ -252,10 +196,15 @@ def drift_of(
         states=tuple(states(one.network, other.network)),
         claims=tuple(_turned(one, other, claims, cause)),
         findings=_findings(one, other, cause),
-        ports=PortsView(
-            *(tuple(map(str, sorted(x, key=lambda r: r.order))) for x in (edges[1] - edges[0], edges[0] - edges[1]))
-        ),
+        ports=PortsView(_edges(other, one), _edges(one, other)),
     )
+
+
+def _edges(side: Side, but: Side) -> tuple[str, ...]:
+    """Returns the edge ports of a campus that are none of another."""
+    mine, theirs = side.network.edge_ports, but.network.edge_ports
+    found = {r for name, refs in mine.items() if refs != theirs.get(name) for r in {*refs} - {*theirs.get(name, ())}}
+    return tuple(map(str, sorted(found, key=lambda r: r.order)))
 
 
 def _place(at: str, some: Sequence[Change]) -> str:
@@ -317,11 +266,8 @@ def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ..
     gained: list[Heard] = []
     lost: list[Heard] = []
     known: dict[tuple[int, int], tuple[frozenset[PortRef], frozenset[PortRef]]] = {}
-    nothing: frozenset[PortRef] = frozenset()
-    was_heard, is_heard = before.heard, after.heard
-    refs = {**was_heard, **is_heard}
-    for ref in sorted((r for r in refs if was_heard.get(r) is not is_heard.get(r)), key=lambda r: r.order):
-        was, now = was_heard.get(ref, nothing), is_heard.get(ref, nothing)
+    for ref in differing(before.hearing, after.hearing):
+        was, now = before.hearing.of(ref), after.hearing.of(ref)
         if (id(was), id(now)) not in known:
             known[id(was), id(now)] = now - was, was - now
         for rows, some in zip((gained, lost), known[id(was), id(now)], strict=True):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -14,6 +14,7 @@ from inkov.model.names import PortRef
 from inkov.proof.ends import end_named
 from inkov.proof.trace import trace
 from inkov.views.drifts import DriftView, Side, drift_of
+from inkov.views.hearing import differing
 
 _EXACT = 8
 """Up to so many steps every order is tried; beyond, the next step is the first that breaks nothing."""
@@ -77,7 +78,8 @@ class Rehearsal:
     def side(self, done: frozenset[int]) -> Side:
         """Returns that campus with what is asked of it."""
         if done not in self._sides:
-            self._sides[done] = Side(self.campus(done), self._claims)
+            before = self.side(frozenset()) if done else None
+            self._sides[done] = Side(self.campus(done), self._claims, like=before)
         return self._sides[done]
 
     @property
@@ -104,12 +106,17 @@ class Rehearsal:
             words = [rank(side.outcome(claim)) for side in (now, *ends)]
             if words[0] > max(words[1:]):
                 found.append(f"the claim {claim.name!r} does not hold in between")
-        kept = [_pairs(side) for side in ends]
-        here = _pairs(now)
-        if lost := (kept[0] & kept[1]) - here:
-            found.append(f"{_ports(lost)} lose each other in between")
-        if gained := here - kept[0] - kept[1]:
-            found.append(f"{_ports(gained)} hear each other in between")
+        lost: set[PortRef] = set()
+        gained: set[PortRef] = set()
+        for ref in differing(ends[0].hearing, now.hearing):
+            here, was, will = (side.hearing.of(ref) for side in (now, *ends))
+            for ports, others in ((lost, (was & will) - here - {ref}), (gained, here - was - will - {ref})):
+                ports.update(others, [ref] if others else [])
+        found += [
+            f"{_ports(ports)} {what} each other in between"
+            for ports, what in ((lost, "lose"), (gained, "hear"))
+            if ports
+        ]
         return found
 
     def unreached(self, done: frozenset[int], left: Sequence[int]) -> tuple[str, ...]:
@@ -199,12 +206,8 @@ def rank(outcome: object) -> int:
     return {"Proved": 0, "CannotTell": 1, "Broken": 2}.get(type(outcome).__name__, 0)
 
 
-def _pairs(side: Side) -> frozenset[tuple[PortRef, PortRef]]:
-    return frozenset((a, b) for a, heard in side.heard.items() for b in heard if a != b)
-
-
-def _ports(pairs: frozenset[tuple[PortRef, PortRef]]) -> str:
-    refs = sorted({r for pair in pairs for r in pair}, key=lambda r: r.order)
+def _ports(ports: Iterable[PortRef]) -> str:
+    refs = sorted(ports, key=lambda r: r.order)
     shown = ", ".join(map(str, refs[:4]))
     return shown + (f" and {len(refs) - 4} more ports" if refs[4:] else "")
 

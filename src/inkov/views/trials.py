@@ -10,6 +10,7 @@ from inkov.kinds.steps import Arrival, Step
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef
 from inkov.views.drifts import Side, reach
+from inkov.views.hearing import Plugged
 from inkov.views.rehearsals import rank
 
 _BROKEN: Final = 2
@@ -54,11 +55,9 @@ class _Trials:
     def of(self, step: Step) -> tuple[Hashable, TrialRow]:
         """Tries a step; those with equal keys do the same."""
         failed = frozenset([step.switch]) if step.fails else frozenset[str]()
-        after = Side(step.done(self.campus), self.claims, failed, self.before)
-        socket = None
-        if isinstance(step, Arrival) and step.plugged:
-            socket = step.plugged
-            after.take_for(socket, {d.name for d in step.devices})
+        socket = step.plugged if isinstance(step, Arrival) else None
+        plugged = Plugged(socket, {d.name for d in step.devices}) if isinstance(step, Arrival) and socket else None
+        after = Side(step.done(self.campus), self.claims, failed, self.before, plugged)
         effect: Hashable = 0  # what it does, shortened: the sets of ports themselves take gigabytes
         gained = lost = 0
         if isinstance(step, Arrival):
@@ -81,12 +80,11 @@ class _Trials:
         self, after: Side, failed: frozenset[str]
     ) -> Iterator[tuple[list[PortRef], frozenset[PortRef], frozenset[PortRef]]]:
         """Yields ports that are heard by others than before, those that are heard alike at once, with whom they gain and lose."""
-        groups = (
-            g for domains, by in self.before.alike.items() if not after.flooding.untouched(domains) for g in by.items()
-        )
+        was_heard, flooding = self.before.hearing, after.hearing.flooding
+        groups = (g for domains, by in was_heard.alike.items() if not flooding.untouched(domains) for g in by.items())
         for switch, refs in groups:
-            was = self.before.heard[refs[0]]
-            now = _NOBODY if switch in failed else after.flooding.ports(refs[0])
+            was = was_heard.of(refs[0])
+            now = _NOBODY if switch in failed else flooding.ports(refs[0])
             if was is not now and was != now:
                 gained, lost = now - was, was - now
                 if any(_pairs(refs, some) for some in (gained, lost)):
