@@ -34,6 +34,7 @@ from inkov.rules.finding import Finding
 from inkov.store.baselines import Known
 from inkov.store.baselines import write_baseline as _write_baseline
 from inkov.store.documents import digest, read_json, write_json
+from inkov.store.parsed import Shared
 from inkov.views.checks import CheckedRow, checked_row
 from inkov.views.findings import AuditView
 from inkov.views.tables import HeardRow
@@ -50,6 +51,7 @@ def load(
     *,
     strict: bool = True,
     allow_outside: bool = False,
+    shared: Shared | None = None,
 ) -> Campus:
     """Reads a campus from a folder, a campus file or one switch file.
 
@@ -61,6 +63,8 @@ def load(
             without one.
         strict: raise for a switch file that cannot be read; otherwise go on without it: `Campus.unread` tells.
         allow_outside: read lists and switch files that a campus file names outside its folder, too.
+        shared: a dictionary, empty at first, handed to the loads of several states of one campus: a file that holds what
+            it held in another of them is not read again.
 
     Raises:
         BadInput: with every problem of every file.
@@ -69,7 +73,7 @@ def load(
     >>> campus.name, len(campus.switches)
     ('Quillfin Marine Station', 28)
     """
-    return load_files(path, more, progress, cache, strict=strict, allow_outside=allow_outside)[0]
+    return load_files(path, more, progress, cache, strict=strict, allow_outside=allow_outside, shared=shared)[0]
 
 
 class _ById:

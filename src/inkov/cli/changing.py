@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -12,6 +12,9 @@ from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, com
 from inkov.cli.output import Exit, Format, Progress, complain, emit, put
 from inkov.model.errors import Problem, nearest
 from inkov.model.source import Source
+
+if TYPE_CHECKING:
+    from inkov.store.parsed import Shared
 
 
 class DriftFormat(StrEnum):
@@ -67,7 +70,8 @@ def drift(
         view = changes.drift(changes.as_saved(campus), campus, ("saved", "running"))
     else:
         with folder_of(before) as one, folder_of(after) as other:
-            first, second = (load_network(side, strict=True).campus for side in (one, other))
+            shared: Shared = {}
+            first, second = (load_network(side, strict=True, shared=shared).campus for side in (one, other))
             many_networks()
             view = changes.drift(first, second, (before, after))
     Run.unread = ()

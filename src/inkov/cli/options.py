@@ -21,6 +21,7 @@ from inkov.model.vlanset import VlanSet, VlanTextError
 
 if TYPE_CHECKING:
     from inkov.forwarding.network import Network
+    from inkov.store.parsed import Shared
 
 SiteArgument = Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")]
 TableFormatOption = Annotated[
@@ -174,19 +175,28 @@ def many_networks() -> None:
     gc.enable()
 
 
-def load_network(site: Path, more: Sequence[Path] = (), *, strict: bool = False) -> Network:
+def load_network(
+    site: Path, more: Sequence[Path] = (), *, strict: bool = False, shared: Shared | None = None
+) -> Network:
     """Reads a site, and further switch files with it; notes of the readers go to stderr.
 
     Args:
         site: the folder or file.
         more: further switch files.
         strict: the command needs every file; it does not go on without one.
+        shared: what the command read of other sites.
     """
     from inkov import api
     from inkov.cli.output import Progress, complain
 
     campus = api.load(
-        site, Progress(), more, cache_folder(), strict=strict or Run.strict, allow_outside=Run.allow_outside
+        site,
+        Progress(),
+        more,
+        cache_folder(),
+        strict=strict or Run.strict,
+        allow_outside=Run.allow_outside,
+        shared=shared,
     )
     Run.unread = campus.unread
     shown = campus.notes if Run.verbose or len(campus.notes) <= _MAX_NOTES else campus.notes[: _MAX_NOTES - 1]

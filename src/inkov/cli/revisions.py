@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from inkov.cli.output import Progress
 from inkov.model.errors import BadInput
 from inkov.views.trends import State
+
+if TYPE_CHECKING:
+    from inkov.store.parsed import Shared
 
 
 def states(site: str, last: int) -> list[State]:
@@ -17,12 +22,13 @@ def states(site: str, last: int) -> list[State]:
     from inkov.formats.revision import folder_of, inside, log
 
     found: list[State] = []
+    shared: Shared = {}
     revisions = log(site, last)
     progress = Progress("reading", "revisions")
     for n, (name, date, subject) in enumerate(revisions, 1):
         try:
             with folder_of(f"{name}:{inside(site)}") as folder:
-                found.append(State(name, date, subject, api.load(folder, strict=False)))
+                found.append(State(name, date, subject, api.load(folder, strict=False, shared=shared)))
         except BadInput as exc:
             found.append(State(name, date, subject, None, str(exc.problems[0].what)))
         progress(n, len(revisions))

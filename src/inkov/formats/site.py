@@ -19,7 +19,7 @@ from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import natural
 from inkov.model.source import Source
-from inkov.store.parsed import PART, WHOLE, Entries, Parsed
+from inkov.store.parsed import PART, WHOLE, Entries, Parsed, Shared
 
 if TYPE_CHECKING:
     from inkov.formats.campus_file import CampusFile
@@ -52,6 +52,7 @@ def load_files(
     *,
     strict: bool = True,
     allow_outside: bool = False,
+    shared: Shared | None = None,
 ) -> tuple[Campus, Mapping[str, Path]]:
     """Reads a campus as `load` does, and further switch files with it.
 
@@ -62,6 +63,7 @@ def load_files(
         cache: folder of what earlier runs read; files that are as they were then are not read again.
         strict: raise for a switch file that cannot be read; otherwise go on without it, and tell in `Campus.unread`.
         allow_outside: read lists and switch files that a campus file names outside its folder, too.
+        shared: what was read of other sites, by what files hold; files that hold the same are not read again.
 
     Returns:
         The campus, and every file that it was made from, by the name that sources give it.
@@ -70,7 +72,7 @@ def load_files(
         BadInput: as `load`.
     """
     with _no_garbage_collection():
-        parsed = Parsed.of_site(cache, Path(site))
+        parsed = Parsed.of_site(cache, Path(site), shared)
         loader = _Loader(Path(site), progress, parsed, strict, allow_outside, tuple(more))
         loader.notes += [parsed.note] if parsed.note else []
         made = loader.campus()

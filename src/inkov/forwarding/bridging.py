@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from functools import cached_property, reduce
 from operator import and_, or_
+from typing import Self
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.hop import Hop
@@ -40,10 +41,8 @@ MOST_OF_A_STATION = 8
 class Bridging(Plant):
     """The plant, with what its ports do."""
 
-    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Bridging | None = None) -> None:
-        """Takes a campus, and another one with some switches the same: what hangs on those alone is taken from there."""
-        super().__init__(campus, failed)
-        self._like = like if like is not None and like.formats == self.formats else None
+    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Self | None = None) -> None:
+        super().__init__(campus, failed, like)
         self._relay: dict[tuple[PortRef, View], RelayMap] = {}
         self._alike: dict[tuple[object, ...], RelayMap] = {}
         self._hops: dict[tuple[PortRef, PortRef, View], Hop] = {}
@@ -175,21 +174,13 @@ class Bridging(Plant):
         if switch.kind is Kind.ROUTER:
             return []
         like = self._like
-        if like and like.switches.get(name) is switch and like.cabled_ports.get(name, set()) == cabled:
+        if like and self._same(name) and like.cabled_ports.get(name, set()) == cabled:
             return like.edge_ports[name]
         return [
             PortRef(name, port.name)
             for port in switch.ports.values()
             if port.enabled and port.lag is None and port.name not in cabled
         ]
-
-    @cached_property
-    def cabled_ports(self) -> Mapping[str, set[str]]:
-        """The ports of each switch that have a link, by name."""
-        found: dict[str, set[str]] = defaultdict(set)
-        for ref in self.cabled:
-            found[ref.switch].add(ref.port)
-        return found
 
     @cached_property
     def station_ports(self) -> Mapping[str, list[PortRef]]:
@@ -218,7 +209,7 @@ class Bridging(Plant):
         for vid, homes in self.plain_members.items():
             found[vid].update(homes)
         tagged: dict[tuple[Vid, str], list[PortRef]] = defaultdict(list)
-        for _, others in self._parted.values():
+        for _, others in self.parted.values():
             for ref in others:
                 for vid in self.tagged_station(ref):
                     tagged[vid, ref.switch].append(ref)
@@ -233,7 +224,7 @@ class Bridging(Plant):
         Untagged and voice VLANs, and for private VLANs all that the station hears.
         """
         found: dict[Vid, dict[str, list[PortRef]]] = defaultdict(dict)
-        for name, (plain, others) in self._parted.items():
+        for name, (plain, others) in self.parted.items():
             for vid, refs in plain.items():
                 found[vid][name] = refs
             rest: dict[Vid, list[PortRef]] = defaultdict(list)
@@ -303,13 +294,16 @@ class Bridging(Plant):
         return found
 
     @cached_property
-    def _parted(self) -> Mapping[str, tuple[dict[Vid, list[PortRef]], list[PortRef]]]:
+    def parted(self) -> Mapping[str, tuple[dict[Vid, list[PortRef]], list[PortRef]]]:
         """The station ports of each switch: plain access ports by VLAN, and all others."""
-        return {
-            name: by_access_vlan((ref, ports[ref.port]) for ref in refs)
-            for name, refs in self.station_ports.items()
-            for ports in [self.switches[name].ports]
-        }
+        made: dict[str, tuple[dict[Vid, list[PortRef]], list[PortRef]]] = {}
+        for name, refs in self.station_ports.items():
+            if self._like and self._same(name) and self._like.station_ports[name] == refs:
+                made[name] = self._like.parted[name]
+            else:
+                ports = self.switches[name].ports
+                made[name] = by_access_vlan((ref, ports[ref.port]) for ref in refs)
+        return made
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:
         """Returns the members of a VLAN on switches that relay it."""
@@ -325,7 +319,7 @@ class Bridging(Plant):
     @cached_property
     def _unusual(self) -> list[PortRef]:
         """Station ports that are more than an access port, in natural order; few, so that others need not look at all."""
-        return [ref for _, others in self._parted.values() for ref in others]
+        return [ref for _, others in self.parted.values() for ref in others]
 
     @cached_property
     def uncommon(self) -> Mapping[PortRef, None]:

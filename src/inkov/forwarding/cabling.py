@@ -124,6 +124,24 @@ def cabling(campus: Campus) -> Cabling:
     return _Inference(campus).run()
 
 
+def cabled_alike(a: Campus, b: Campus) -> bool:
+    """Tells whether two campuses surely have the same links, and what is said of them is in the same places."""
+    return (
+        [(c, c.source) for c in a.cables] == [(c, c.source) for c in b.cables]
+        and list(a.switches) == list(b.switches)
+        and all(
+            s is t or _cabled(s) == _cabled(t) for s, t in zip(a.switches.values(), b.switches.values(), strict=True)
+        )
+    )
+
+
+def _cabled(switch: Switch) -> tuple[object, ...]:
+    """Returns all that the links of a campus hang on in a switch."""
+    heard = [(h, h.source) for h in switch.heard]
+    ports = {name: (p.enabled, p.lag, p.is_lag) for name, p in switch.ports.items()}
+    return switch.mac, heard, ports, switch.kind
+
+
 class _Inference:
     def __init__(self, campus: Campus) -> None:
         self.switches = campus.switches

@@ -7,8 +7,6 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import NamedTuple, TypeAlias
 
-from inkov.forwarding.graph import Graph
-from inkov.forwarding.hop import Hop
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, RelayMap, Tags, View
 from inkov.kinds.table import by_access_vlan
@@ -184,9 +182,9 @@ def touched(before: Network, after: Network, view: View, same: Collection[str]) 
     if one.stacked or other.stacked:
         return None
     found = 0
-    was, now = _hops(one), _hops(other)
+    was, now = one.hops, other.hops
     for ends in was.keys() | now.keys():
-        if was.get(ends) != now.get(ends):
+        if was.get(ends) is not now.get(ends) and was.get(ends) != now.get(ends):
             for hop in filter(None, (was.get(ends), now.get(ends))):
                 found |= hop.same
                 for out, into in hop.bundles:
@@ -207,7 +205,3 @@ def _at_edges(before: Mapping[PortRef, RelayMap], after: Mapping[PortRef, RelayM
             for relay in filter(None, pair):
                 found |= relay.sends | relay.takes
     return found
-
-
-def _hops(graph: Graph) -> Mapping[tuple[PortRef, PortRef], Hop]:
-    return {(e.near, e.far): e.hop for edges in graph.edges.values() for e in edges}

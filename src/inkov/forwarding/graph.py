@@ -283,6 +283,11 @@ class Graph:
         return found
 
     @cached_property
+    def hops(self) -> Mapping[tuple[PortRef, PortRef], Hop]:
+        """What crosses each link, by its ends; of a graph to which no more are added."""
+        return {(e.near, e.far): e.hop for edges in self.edges.values() for e in edges}
+
+    @cached_property
     def _arriving(self) -> dict[str, list[Edge]]:
         made: dict[str, list[Edge]] = defaultdict(list)
         for edges in self.edges.values():

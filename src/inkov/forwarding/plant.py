@@ -6,8 +6,9 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 from itertools import combinations
+from typing import Self
 
-from inkov.forwarding.cabling import Cabling, Link, cabling, components, links_by_switch
+from inkov.forwarding.cabling import Cabling, Link, cabled_alike, cabling, components, links_by_switch
 from inkov.forwarding.forming import forms, lag_failure
 from inkov.forwarding.negotiation import Formed, form, form_among
 from inkov.kinds.table import negotiates
@@ -26,10 +27,12 @@ class Plant:
         failed: devices that have failed, whose stations are gone with them.
     """
 
-    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset()) -> None:
+    def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Self | None = None) -> None:
+        """Takes a campus, and another one with some switches the same: what hangs on those alone is taken from there."""
         self.campus = campus
         self.failed = failed
         self.switches: Mapping[str, Switch] = campus.switches
+        self._like = like if like is not None and like.formats == self.formats else None
 
     def port(self, ref: PortRef) -> Port:
         """Returns a port or LAG that exists."""
@@ -42,6 +45,10 @@ class Plant:
     def unmanaged(self, switch: str) -> bool:
         """Tells whether a device does not look at VLANs."""
         return self.switches[switch].kind is Kind.UNMANAGED
+
+    def _same(self, switch: str) -> bool:
+        """Tells whether a switch is the very one of the campus this is like."""
+        return self._like is not None and self._like.switches.get(switch) is self.switches[switch]
 
     @cached_property
     def formats(self) -> Mapping[str, int]:
@@ -63,7 +70,12 @@ class Plant:
     @cached_property
     def cabling(self) -> Cabling:
         """How the boxes are cabled."""
-        return cabling(self.campus)
+        return self._cabled_like.cabling if self._cabled_like else cabling(self.campus)
+
+    @cached_property
+    def _cabled_like(self) -> Self | None:
+        like = self._like
+        return like if like is not None and cabled_alike(self.campus, like.campus) else None
 
     @property
     def links(self) -> list[Link]:
@@ -78,6 +90,8 @@ class Plant:
     @cached_property
     def links_of(self) -> Mapping[PortRef, list[Link]]:
         """The links of each port or LAG that has any."""
+        if self._cabled_like:
+            return self._cabled_like.links_of
         found: dict[PortRef, list[Link]] = defaultdict(list)
         for link in self.links:
             found[link.a].append(link)
@@ -88,8 +102,20 @@ class Plant:
     @cached_property
     def cabled(self) -> frozenset[PortRef]:
         """Ports and LAGs that are an end of a link, members of such LAGs included."""
+        if self._cabled_like:
+            return self._cabled_like.cabled
         wired = {end for link in self.links for wire in link.wires for end in (wire.a, wire.b)}
         return frozenset(self.links_of.keys() | wired)
+
+    @cached_property
+    def cabled_ports(self) -> Mapping[str, set[str]]:
+        """The ports of each switch that have a link, by name."""
+        if self._cabled_like:
+            return self._cabled_like.cabled_ports
+        found: dict[str, set[str]] = defaultdict(set)
+        for ref in self.cabled:
+            found[ref.switch].add(ref.port)
+        return found
 
     def lag_failure(self, link: Link) -> str:
         """Says why the LAG of a link does not form; empty when it does."""

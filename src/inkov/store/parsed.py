@@ -57,6 +57,9 @@ class Entry(NamedTuple):
 Entries: TypeAlias = tuple[Entry, ...]
 """What one file was read as: what it tells of one switch, or of several."""
 
+Shared: TypeAlias = dict[bytes, Entries]
+"""What files of several sites were read as, by what they are known by."""
+
 
 @dataclass(slots=True)
 class Parsed:
@@ -64,10 +67,12 @@ class Parsed:
 
     Attributes:
         folder: where the packs are; None to keep nothing.
+        shared: what this run read of other sites, and now reads of this one; None where it is the only one.
         note: what is passed over because others may have written it; empty when nothing is.
     """
 
     folder: Path | None
+    shared: Shared | None = None
     _known: dict[bytes, Entries] = field(default_factory=dict)
     _packs: list[Path] = field(default_factory=list)
     note: str = ""
@@ -75,20 +80,21 @@ class Parsed:
     _fresh: dict[bytes, Entries] = field(default_factory=dict)
 
     @classmethod
-    def of_site(cls, cache_folder: Path | None, site: Path) -> Parsed:
+    def of_site(cls, cache_folder: Path | None, site: Path, shared: Shared | None = None) -> Parsed:
         """Opens what is kept of a site.
 
         Args:
             cache_folder: the folder of all sites; None to keep nothing.
             site: the folder or file that is read.
+            shared: what this run read of other sites; files that hold the same are taken from there.
         """
         if cache_folder is None:
-            return cls(None)
+            return cls(None, shared)
         folder = cache_folder / blake2b(os.fsencode(site.resolve()), digest_size=12).hexdigest()
         foreign = next((p for p in (cache_folder, folder) if p.exists() and not _private(p)), None)
         if foreign is not None:
             note = f"{foreign.as_posix()}: passed over, as others may write there; nothing is kept of what is read"
-            return cls(None, note=note)
+            return cls(None, shared, note=note)
         packs = sorted(folder.glob(f"*{_SUFFIX}"))
         known: dict[bytes, Entries] = {}
         strange: Path | None = None
@@ -99,25 +105,31 @@ class Parsed:
                 else:
                     strange = pack
         note = f"{strange.as_posix()}: passed over, as others may write to it" if strange else ""
-        return cls(folder, known, packs, note=note)
+        return cls(folder, shared, known, packs, note=note)
 
     def key(self, shown: str, assumed: str, data: bytes) -> bytes:
         """Returns what a file is known by: its name as sources give it, what the campus file assumes, its content."""
         digest = blake2b(f"{shown}\0{assumed}\0".encode(), digest_size=16)
-        if self.folder is not None:
+        if self.folder is not None or self.shared is not None:
             digest.update(data)
         return digest.digest()
 
     def find(self, key: bytes) -> Entries | None:
         """Returns what a file was read as in an earlier run, if that is known."""
+        if self.shared is not None and key in self.shared:
+            return self.shared[key]
         entries = self._known.get(key)
         if entries is not None:
             self._used[key] = entries
+            if self.shared is not None:
+                self.shared[key] = entries
         return entries
 
     def keep(self, key: bytes, entries: Entries) -> None:
         """Takes what a file was read as, to be written by `close`."""
         self._fresh[key] = entries
+        if self.shared is not None:
+            self.shared[key] = entries
 
     def close(self) -> None:
         """Writes what is new. A cache that cannot be written is no error."""
