@@ -39,6 +39,7 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/commands.py
 	$(BIN)/python benchmarks/walks.py
 	$(BIN)/python benchmarks/cures.py
+	$(BIN)/python benchmarks/changing.py
 
 # Which changes to the heart of the program the tests would not notice; an hour or two.
 mutants: .venv/ready

@@ -15,19 +15,18 @@ def edge_ports(campus):
 
 
 def senders(campus, vid, *, through_tunnels=True):
-    """Edge ports whose stations send in a VLAN, with the tags they use; honest ones use only what they also hear."""
+    """Edge ports whose stations send in a VLAN, with the tags they use; honest ones use only what they also hear.
+
+    Behind a tunnel any tag is one's own; a bridge that passes a tag on for want of a subinterface is no tunnel.
+    """
     found = []
     for ref in edge_ports(campus):
+        tunnel = isinstance(campus.switches[ref.switch].ports[ref.port].switching, Tunnel)
         for tags in [(), *((v + 4096 * number(campus, ref),) for v in (*VLANS, 99))]:
             entered = ingress(campus, ref, tags)
-            own = not tags or egress(campus, ref, vid, ()) is not None
-            if (
-                tags
-                and not through_tunnels
-                and isinstance(campus.switches[ref.switch].ports[ref.port].switching, Tunnel)
-            ):
+            if entered is None or entered[0] != vid or (tags and tunnel and not through_tunnels):
                 continue
-            if entered is not None and entered[0] == vid and own:
+            if not tags or (egress(campus, ref, vid, ()) is not None and (tunnel or not entered[1])):
                 found.append((ref, tags))
     return found
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from inkov.kinds.relay import Mask
+from inkov.kinds.relay import Domain, Mask
 from inkov.model.vlanset import FULL_MASK
 
 
@@ -49,6 +49,14 @@ class Classes:
         made._single, made._classes = self._single, list(self._classes)
         made._split(set(sets))
         return made
+
+    def one_for(self, domain: Domain) -> Domain:
+        """Returns the domain that stands for the class of one; itself where it is in no set."""
+        if not self._single >> domain & 1:
+            for one in self._classes:
+                if one >> domain & 1:
+                    return (one & -one).bit_length() - 1
+        return domain
 
     def whole(self, domains: Mask) -> Mask:
         """Returns all domains of the classes of some."""

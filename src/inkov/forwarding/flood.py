@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import NamedTuple, TypeAlias
 
+from inkov.forwarding.classes import Classes
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, RelayMap, Tags, View
 from inkov.kinds.table import by_access_vlan
@@ -50,6 +51,7 @@ class Flooding:
         self._out: dict[str, Mapping[Domain, list[PortRef]]] = {}
         self._domains: dict[PortRef, Mask] = {}
         self._strays: dict[Mask, Mask] = {}
+        self._reaches: dict[tuple[str, Domain], list[str]] = {}
 
     def sources(self) -> Iterator[PortRef]:
         """Yields all edge ports, in natural order."""
@@ -84,10 +86,33 @@ class Flooding:
         starts = self._starts(source, ())
         if starts not in self._ports:
             found: set[PortRef] = set()
-            for switch, domain, inner in self.network.graph(self.view).reach(starts).places():
+            for switch, domain, inner in self._places(starts):
                 found.update(self._hearers(switch, domain, inner))
             self._ports[starts] = frozenset(found)
         return self._ports[starts]
+
+    def _places(self, starts: Starts) -> Iterable[tuple[str, Domain, Tags]]:
+        """Returns everywhere that frames get to; of domains that no link tells apart, and that stay what they are, one is followed."""
+        graph = self.network.graph(self.view)
+        if any(inner or not self._stays(domain) for _, domain, inner in starts):
+            return graph.reach(starts).places()
+        found: dict[tuple[str, Domain, Tags], None] = {}
+        for switch, domain, _ in starts:
+            key = switch, self._classes.one_for(domain)
+            if key not in self._reaches:
+                self._reaches[key] = list(graph.spread({switch: 1 << key[1]}))
+            found.update(((s, domain, ()), None) for s in self._reaches[key])
+        return found
+
+    def _stays(self, domain: Domain) -> bool:
+        """Tells whether frames of a domain turn into no other anywhere."""
+        return self.network.graph(self.view).becomes(1 << domain) == 1 << domain
+
+    @cached_property
+    def _classes(self) -> Classes:
+        """The domains that no link tells apart."""
+        hops = self.network.graph(self.view).hops.values()
+        return Classes({mask for hop in hops for mask in (hop.same, *(m for bundle in hop.bundles for m in bundle))})
 
     def domains(self, source: PortRef) -> Mask:
         """Returns the domains that untagged frames of a port enter."""
@@ -154,11 +179,12 @@ class Flooding:
 
         Those are joined by links that carry the domain both ways, and it turns into no other anywhere.
         """
-        if (switch, domain) not in self._homes:
-            graph = self.network.graph(self.view)
-            alike = {switch} if graph.becomes(1 << domain) != 1 << domain else graph.joined(switch, domain)
-            self._homes |= dict.fromkeys(((s, domain) for s in alike), switch)
-        return self._homes[switch, domain]
+        if not self._stays(domain):
+            return switch
+        one = self._classes.one_for(domain)
+        if (switch, one) not in self._homes:
+            self._homes |= dict.fromkeys(((s, one) for s in self.network.graph(self.view).joined(switch, one)), switch)
+        return self._homes[switch, one]
 
     def _leaving(self, starts: Starts) -> list[HeardAt]:
         found: set[HeardAt] = set()

@@ -88,7 +88,7 @@ class _Apart:
     def check(self) -> str:
         """Says why the claim does not follow; empty when it does."""
         for name, stations in self.stations.items():
-            if not stations.ports and not stations.named:
+            if not stations.known:
                 return f"no port of {name} is known"
         known = {f"gateway {at[0]} {at[1].key}": at for at in self.gateways.all}
         for name in self.data:

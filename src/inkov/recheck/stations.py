@@ -62,6 +62,7 @@ class Stations:
         hearers: for each place, the ports that hear its frames.
         ports: its ports that pass something.
         named: all its ports, those that pass nothing as they are set, too.
+        known: some port is its own, be it a dead one; none is where all that is set in its VLANs are private hosts of it.
         managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
 
@@ -88,8 +89,11 @@ class Stations:
             self.named = {
                 r for r in mine if _may_be_set_in(kinds[r], sure=ports.sure) & self.segment.vlans
             } | self.ports
+            guests = {r for r in self.named - self.ports if _listens_alone(kinds.get(r), self.segment)}
+            self.known = bool(self.named - guests)
         else:
             self.named = {r for r in self.segment.ports if r.switch}
+            self.known = bool(self.named | self.ports)
 
     def _heard(self, ref: PortRef, own: Own, ports: Ports) -> None:
         for d in self.segment.vlans:
@@ -208,6 +212,13 @@ def _may_be_set_in(port: Port, *, sure: bool) -> VlanSet:
         return ALL if isinstance(kind, Unstated) and not sure else _set_in(kind)
     willing = port.stance is not Stance.SILENT
     return ALL if kind.access.vid is None and willing and not sure else _set_in(kind.access)
+
+
+def _listens_alone(port: Port | None, segment: Segment) -> bool:
+    """Tells whether a port is a private host that hears a VLAN of a segment, and sends in another."""
+    return (
+        port is not None and isinstance(port.switching, PrivateHost) and port.switching.secondary not in segment.vlans
+    )
 
 
 def _tags(kind: Switching) -> Iterator[int]:
