@@ -15,7 +15,8 @@ from inkov.formats.reading import Reading
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
 from inkov.model.names import PortRef
-from inkov.model.switch import Bridged, Trunk
+from inkov.model.switch import Bridged, General, Trunk
+from inkov.model.vlanset import VlanSet
 from inkov.rules.catalogue import RULES
 from strategies import campuses
 
@@ -67,6 +68,17 @@ def test_a_switch_of_any_kind_reads_back(campus):
 EXAMPLES = {
     f"{r.name} {side}": e.files for r in RULES.values() for side, e in (("breaks", r.breaks), ("passes", r.passes))
 }
+
+
+@pytest.mark.parametrize("pvid", ["0", "none", "10"])
+def test_a_port_of_a_software_switch_reads_back(pvid):
+    text = f"inkov: switch\nname: a\nvlans: as used\nports: {{x: {{general: {{pvid: {pvid}, untagged: '10', plain: true}}}}}}\n"
+    reading = Reading("a.yaml")
+    (entry,) = read(text.encode(), reading, Given("a"))
+    assert reading.problems == []
+    own = entry.switch.ports["x"].switching
+    assert own == General({"0": 0, "none": None, "10": 10}[pvid], VlanSet([10]), VlanSet(), plain=True)
+    assert read_back(entry.switch).ports["x"].switching == own
 
 
 @pytest.mark.parametrize("name", sorted(EXAMPLES))

@@ -11,7 +11,9 @@ import inkov
 from concretise import fill
 from conftest import write_files
 from inkov.forwarding.network import Network
+from inkov.model.names import PortRef
 from inkov.model.switch import Trunk
+from inkov.model.vlanset import VlanSet
 from inkov.plan.reach import change
 from inkov.plan.trim import Trim
 from proof_sides import hearers, senders
@@ -162,3 +164,23 @@ def test_a_ring_keeps_a_vlan_on_every_link(tmp_path):
     write_files(tmp_path, triangle(lists=("310,330", "310,330", "330")))
     trim = Trim(Network(inkov.load(tmp_path)))
     assert {str(p.link): str(p.missing) for p in trim.links if p.missing} == {"pump-loft:u2 <-> seal-ward:u2": "310"}
+
+
+def test_a_vlan_whose_tags_come_to_light_on_the_way_is_left_in_the_list(tmp_path):
+    """What sends tag 30 into the tunnel is heard in 30: the access port shows the tag, and the port beyond reads it."""
+    ports = "1: {PORT}, up: {trunk: all, native: none}, back: {BACK}"
+    switch = "inkov: switch\nname: NAME\nvlans: {1: , 30: }\nports: {PORTS}\n"
+    files = {
+        "a.yaml": switch.replace("NAME", "a").replace("PORTS", ports).replace("PORT", "tunnel: 1")
+        + "neighbours: {up: b up, back: b back}\n",
+        "b.yaml": switch.replace("NAME", "b").replace("PORTS", ports).replace("PORT", "trunk: all, native: none"),
+    }
+    files["a.yaml"] = files["a.yaml"].replace("BACK", "general: {pvid: 0, filtering: false}")
+    files["b.yaml"] = files["b.yaml"].replace("BACK", "access: 1")
+    write_files(tmp_path / "shown", files)
+    assert only_surplus(Trim(Network(inkov.load(tmp_path / "shown")))) == {}
+    files["a.yaml"] = files["a.yaml"].replace("filtering: false", "filtering: true")
+    write_files(tmp_path / "hidden", files)
+    assert only_surplus(Trim(Network(inkov.load(tmp_path / "hidden")))) == {
+        PortRef(switch, "up"): VlanSet.parse("all but 30") for switch in ("a", "b")
+    }

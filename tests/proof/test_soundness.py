@@ -48,6 +48,19 @@ def test_a_tag_of_another_format_is_payload_and_falls_into_the_native_vlan(tmp_p
     assert isinstance(verdict(write_files(tmp_path, files), "apart a b"), Broken)
 
 
+def test_what_a_port_with_a_negotiated_tag_format_takes_for_payload_is_not_known(tmp_path):
+    """A tag of the far end's format is one here or is not: then the frame is untagged, and gets into 20."""
+    port = "{1: {access: 20}, u: {access: 20, tags: negotiated}}"
+    files = {
+        "s.yaml": switch("S", "{1: {access: 10}, u: {trunk: '10', native: none, tags: other}}"),
+        "t.yaml": switch("T", port),
+        "campus.yaml": CAMPUS.format("S u - T u"),
+    }
+    assert isinstance(verdict(write_files(tmp_path / "left", files), "apart a b layer 2"), CannotTell)
+    files["t.yaml"] = switch("T", port.replace(", tags: negotiated", ""))
+    assert isinstance(verdict(write_files(tmp_path / "stated", files), "apart a b layer 2"), Broken)
+
+
 def test_a_tunnel_takes_tags_of_every_format(tmp_path):
     files = {
         "s.yaml": switch("S", "{1: {access: 10}, u: {trunk: '10', native: none, tags: other}}"),

@@ -70,6 +70,10 @@ def _to_vid_or_none(value: Any) -> int | None:
     return None if value == "none" else _to_vid(value)
 
 
+def _to_vid_or_zero(value: Any) -> int | None:
+    return 0 if str(value) == "0" else _to_vid_or_none(value)
+
+
 def _to_vid_or_untagged(value: Any) -> int:
     return 0 if value == "untagged" else _to_vid(value)
 
@@ -195,6 +199,11 @@ _LIST_SCHEMA = {
 VidField = Annotated[int, BeforeValidator(_to_vid), WithJsonSchema(_VID_SCHEMA)]
 VidOrNone = Annotated[
     int | None, BeforeValidator(_to_vid_or_none), WithJsonSchema({"anyOf": [_VID_SCHEMA, {"const": "none"}]})
+]
+VidOrZero = Annotated[
+    int | None,
+    BeforeValidator(_to_vid_or_zero),
+    WithJsonSchema({"anyOf": [_VID_SCHEMA, {"const": 0}, {"const": "none"}]}),
 ]
 VidOrUntagged = Annotated[
     int, BeforeValidator(_to_vid_or_untagged), WithJsonSchema({"anyOf": [_VID_SCHEMA, {"const": "untagged"}]})

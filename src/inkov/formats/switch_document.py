@@ -20,6 +20,7 @@ from inkov.formats.fields import (
     VidField,
     VidOrNone,
     VidOrUntagged,
+    VidOrZero,
     VlanList,
     one_or_more,
     wrong,
@@ -45,7 +46,7 @@ class VlanEntry(Document):
 class GeneralEntry(Document):
     """A port with sets of its own."""
 
-    pvid: VidOrNone | Literal[0] = Field(
+    pvid: VidOrZero = Field(
         None, description="VLAN of untagged frames that arrive; 0: they stay in no VLAN, as in software switches."
     )
     untagged: ListField = Field(

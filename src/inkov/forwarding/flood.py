@@ -51,7 +51,8 @@ class Flooding:
         self._out: dict[str, Mapping[Domain, list[PortRef]]] = {}
         self._domains: dict[PortRef, Mask] = {}
         self._strays: dict[Mask, Mask] = {}
-        self._reaches: dict[tuple[str, Domain], list[str]] = {}
+        self._reached_from: dict[tuple[str, Domain], frozenset[str]] = {}
+        self._same_reach: dict[tuple[frozenset[str], frozenset[str]], bool] = {}
 
     def sources(self) -> Iterator[PortRef]:
         """Yields all edge ports, in natural order."""
@@ -81,8 +82,10 @@ class Flooding:
 
         It is the very set of the campus this one is like, where nothing that differs touches frames of the port.
         """
-        if self._like is not None and source.switch in self.same and self.untouched(self.domains(source)):
-            return self._like.ports(source)
+        if self._like is not None and source.switch in self.same:
+            domains = self.domains(source)
+            if self.untouched(domains) or all(self._reaches_alike(source.switch, d) for d in bits(domains)):
+                return self._like.ports(source)
         starts = self._starts(source, ())
         if starts not in self._ports:
             found: set[PortRef] = set()
@@ -94,17 +97,36 @@ class Flooding:
     def _places(self, starts: Starts) -> Iterable[tuple[str, Domain, Tags]]:
         """Returns everywhere that frames get to; of domains that no link tells apart, and that stay what they are, one is followed."""
         graph = self.network.graph(self.view)
-        if any(inner or not self._stays(domain) for _, domain, inner in starts):
+        if any(inner or not self.stays(domain) for _, domain, inner in starts):
             return graph.reach(starts).places()
         found: dict[tuple[str, Domain, Tags], None] = {}
         for switch, domain, _ in starts:
-            key = switch, self._classes.one_for(domain)
-            if key not in self._reaches:
-                self._reaches[key] = list(graph.spread({switch: 1 << key[1]}))
-            found.update(((s, domain, ()), None) for s in self._reaches[key])
+            found.update(((s, domain, ()), None) for s in self.reached(switch, domain))
         return found
 
-    def _stays(self, domain: Domain) -> bool:
+    def reached(self, switch: str, domain: Domain) -> frozenset[str]:
+        """Returns the switches that frames of a domain get to, which turn into no other; one set for all that no link tells apart."""
+        key = self._home(switch, domain), self._classes.one_for(domain)
+        if key not in self._reached_from:
+            self._reached_from[key] = frozenset(self.network.graph(self.view).spread({key[0]: 1 << key[1]}))
+        return self._reached_from[key]
+
+    def _reaches_alike(self, switch: str, domain: Domain) -> bool:
+        """Tells whether frames of a domain surely get to the same switches as in the campus this one is like, and these are the same."""
+        if self._like is None or not (self.stays(domain) and self._like.stays(domain)):
+            return False
+        key = self.reached(switch, domain), self._like.reached(switch, domain)
+        if key not in self._same_reach:
+            self._same_reach[key] = key[0] == key[1] and key[0].isdisjoint(self._other_edges)
+        return self._same_reach[key]
+
+    @cached_property
+    def _other_edges(self) -> frozenset[str]:
+        """The switches that are not as in the campus this one is like, or have other edge ports there."""
+        mine, theirs = self.network.edge_ports, self._like.network.edge_ports if self._like else {}
+        return frozenset(n for n in {*mine, *theirs} if n not in self.same or mine.get(n) != theirs.get(n))
+
+    def stays(self, domain: Domain) -> bool:
         """Tells whether frames of a domain turn into no other anywhere."""
         return self.network.graph(self.view).becomes(1 << domain) == 1 << domain
 
@@ -179,7 +201,7 @@ class Flooding:
 
         Those are joined by links that carry the domain both ways, and it turns into no other anywhere.
         """
-        if not self._stays(domain):
+        if not self.stays(domain):
             return switch
         one = self._classes.one_for(domain)
         if (switch, one) not in self._homes:

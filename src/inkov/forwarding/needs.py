@@ -13,6 +13,7 @@ from collections import defaultdict
 from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import chain
 
 from inkov.forwarding.blocks import Block, behind, blocks, once_and_twice
 from inkov.forwarding.bridging import Bridging
@@ -115,18 +116,35 @@ class Needs:
         """For VLANs that change into others somewhere, all that mix with them."""
         parent: dict[Vid, Vid] = {}
         find = finder(parent)
-        for edges in self._graph.edges.values():
-            for _, _, hop in edges:
-                for out, into in hop.leaks:
-                    some = list(bits((out | into) & FULL_MASK & self.plant.used))
-                    for v in some:
-                        parent.setdefault(v, v)
-                    for v in some[1:]:
-                        parent[find(v)] = find(some[0])
+        leaks = (out | into for edges in self._graph.edges.values() for e in edges for out, into in e.hop.leaks)
+        for mask in chain(leaks, self._uncovered()):
+            some = list(bits(mask & FULL_MASK & self.plant.used))
+            for v in some:
+                parent.setdefault(v, v)
+            for v in some[1:]:
+                parent[find(v)] = find(some[0])
         groups: dict[Vid, Mask] = defaultdict(int)
         for v in parent:
             groups[find(v)] |= 1 << v
         return {v: groups[find(v)] for v in parent}
+
+    def _uncovered(self) -> Iterator[Mask]:
+        """Yields the VLANs into which tags lead that come to light on a link, with the one they were hidden in.
+
+        At the far end of a tunnel they are meant to, and are left out: its VLANs end there.
+        """
+        edges = [e for some in self._graph.edges.values() for e in some]
+        starts: dict[str, Mask] = defaultdict(int)
+        for e in edges if self._graph.stacked else ():
+            starts[e.far.switch] |= e.hop.far.in_untagged if e.hop.stacks else 0
+        for ref in self.plant.uncommon:
+            relay = self.plant.relay(ref, View.MAY)
+            starts[ref.switch] |= relay.in_untagged if relay.keeps else 0
+        hiding = self._graph.spread(starts, armed=True) if any(starts.values()) else {}
+        for near, _, hop in edges:
+            out = hiding.get(near.switch, 0) & hop.near.out_untagged
+            if out and not hop.blind and not is_tunnel(self.plant.port(near).switching):
+                yield out | hop.far.takes_tagged
 
     @cached_property
     def _needed(self) -> list[Mask]:

@@ -21,10 +21,13 @@ from inkov.forwarding.ladder import Ladder, Ladders
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.trees import Blocking, Trees
-from inkov.kinds.relay import View
+from inkov.kinds.relay import Mask, RelayMap, View
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
+
+Limited = tuple[Mask, Mask, RelayMap, RelayMap, Hop]
+"""What a tree and pruning let out of one end of a link and into the other, what the ends do, and what crosses."""
 
 
 class Network(Bridging):
@@ -33,6 +36,7 @@ class Network(Bridging):
     def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Network | None = None) -> None:
         super().__init__(campus, failed, like)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
+        self._limited: dict[tuple[PortRef, PortRef, View, Blocking], Limited] = {}
 
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:
@@ -99,7 +103,17 @@ class Network(Bridging):
         out &= ~self.pruning.pruned(near, view)
         if out == into == -1:
             return self.hop(near, far, view)
-        return Hop.between(self.relay(near, view).limited(out, out), self.relay(far, view).limited(into, into))
+        made = out, into, self.relay(near, view), self.relay(far, view)
+        key = near, far, view, tree
+        known = self._like.limited_hop(key) if self._like else None
+        if known is None or known[:2] != made[:2] or known[2] is not made[2] or known[3] is not made[3]:
+            known = *made, Hop.between(made[2].limited(out, out), made[3].limited(into, into))
+        self._limited[key] = known
+        return known[4]
+
+    def limited_hop(self, key: tuple[PortRef, PortRef, View, Blocking]) -> Limited | None:
+        """Returns what crosses a link that a tree or pruning limits, if that was worked out before."""
+        return self._limited.get(key)
 
     def graph(self, view: View, tree: Blocking | None = None) -> Graph:
         """Returns the directed graph on (switch, domain) in a view.

@@ -166,6 +166,13 @@ class RelayMap:
             out_mapped=tuple((d, t) for d, t in self.out_mapped if out >> d & 1),
         )
 
+    def untagged_of(self, formats: tuple[int, ...]) -> RelayMap:
+        """Returns what it surely does where it recognises tags of one of some formats, and which is not known.
+
+        No tag of any of them surely leads somewhere, nor is surely no tag.
+        """
+        return RelayMap(self.in_untagged, out_untagged=self.out_untagged, formats=formats)
+
     def __or__(self, other: RelayMap) -> RelayMap:
         """Returns what either map does: for a port that could be one or the other, in *may*."""
         return RelayMap(
@@ -183,6 +190,9 @@ class RelayMap:
 
     def __and__(self, other: RelayMap) -> RelayMap:
         """Returns what both maps do: for a port that could be one or the other, in *must*."""
+        if set(self.formats) != set(other.formats):
+            formats = tuple(dict.fromkeys(self.formats + other.formats))
+            return self.untagged_of(formats) & other.untagged_of(formats)
         return RelayMap(
             self.in_untagged & other.in_untagged,
             self.in_tagged & other.in_tagged,

@@ -120,7 +120,7 @@ def _any_format(made: RelayMap, view: View, formats: Formats, refused: RelayMap 
         return replace(made, formats=spoken)
     if view is View.MAY:
         return replace(made | refused if refused else made, formats=spoken, unsure=len(spoken) > 1)
-    return NOTHING if refused else RelayMap(made.in_untagged, 0, made.out_untagged)
+    return NOTHING if refused else made.untagged_of(spoken)
 
 
 def untagged_vlan(switching: Switching) -> Vid | None:
