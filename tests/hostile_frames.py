@@ -3,9 +3,9 @@
 from dataclasses import replace
 from itertools import product
 
-from inkov.model.switch import Access, General, Negotiated, PrivateHost, Promiscuous, Stance
+from inkov.model.switch import Access, Bridged, General, Negotiated, Plain, PrivateHost, Promiscuous, Stance, Tunnel
 from proof_sides import edge_ports, hearers, senders
-from simulator import listeners
+from simulator import listeners, number
 from strategies import VLANS
 
 
@@ -62,8 +62,17 @@ def attacked(campus, a, b):
         for ref in own_ports(campus, a)
         for made in variants(campus, ref)
         for tags in frames(campus)
+        if takes(made, ref, tags)
         for at, vlan, _ in listeners(made, ref, tags)
     )
+
+
+def takes(campus, ref, tags):
+    """Whether a station's port takes a frame: tagged 0 with another tag inside, the habit `own-tag` decides."""
+    switch = campus.switches[ref.switch]
+    hides = len(tags) > 1 and tags[0] == 4096 * number(campus, ref)
+    looks = not isinstance(switch.ports[ref.port].switching, Tunnel | Plain | Bridged)
+    return not (hides and looks) or switch.habits.own_tag
 
 
 def overheard(campus, a, b):
