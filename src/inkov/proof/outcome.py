@@ -75,14 +75,14 @@ class Witness:
         start: segment it starts in.
         end: segment it arrives in.
         way: the switches it passes, and at layer 3 the devices that route it, in order.
-        both: the way back is open too.
+        both: the way back is open, too; None where that is not certain, while this way is.
         unknown: why it is not certain; empty when it is.
     """
 
     start: str
     end: str
     way: tuple[Passage | Turn, ...]
-    both: bool = False
+    both: bool | None = False
     unknown: tuple[str, ...] = ()
 
 

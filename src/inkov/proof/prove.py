@@ -323,4 +323,4 @@ def _one_for_both(there: Witness | None, back: Witness | None) -> list[Witness]:
     chosen = [w for w in found if not w.unknown] or found
     if len(chosen) == 2:
         return [replace(chosen[0], both=True)]
-    return chosen
+    return [replace(w, both=None) for w in chosen] if len(found) == 2 else chosen

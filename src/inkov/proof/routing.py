@@ -7,7 +7,8 @@ destination; it goes out by a gateway, past that filter, into the VLAN there, or
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from graphlib import CycleError, TopologicalSorter
 from typing import NamedTuple
 
 from inkov.forwarding.gateways import Interface
@@ -75,6 +76,15 @@ class Way(NamedTuple):
     doubt: str = ""
 
 
+def _has_circle(then: Mapping[Interface, Iterable[Interface]]) -> bool:
+    """Tells whether a packet that goes on from gateway to gateway may come by one again."""
+    try:
+        TopologicalSorter(then).prepare()
+    except CycleError:
+        return True
+    return False
+
+
 class Routing:
     """The routing of a campus in one view: *may* follows what is doubtful and says so, *must* does not."""
 
@@ -135,7 +145,7 @@ class Routing:
         heard: Callable[[Interface], bool],
         gone: Callable[[Way], bool] = lambda _: False,
     ) -> bool:
-        """Tells whether a packet that a gateway takes surely arrives: by every way that its devices may choose.
+        """Tells whether a packet that a gateway takes surely arrives: by every way that its devices may choose, and in no circle.
 
         Args:
             into: the gateway it comes in by.
@@ -143,13 +153,13 @@ class Routing:
             heard: tells whether all it is for hear what a gateway sends.
             gone: tells whether it has arrived by being sent that way, out of the campus.
         """
-        seen: set[Interface] = set()
+        then: dict[Interface, list[Interface]] = {}
         todo = [into]
         while todo:
             here = todo.pop()
-            if here in seen:
+            if here in then:
                 continue
-            seen.add(here)
+            then[here] = []
             if self.network.switches[here.device].routing is not True:
                 return False
             turns, ways = list(self._turns(here, packet)), list(self._ways(here, packet))
@@ -161,8 +171,9 @@ class Routing:
                     return False
                 if not way.via and (way.out is None or not heard(way.out)):
                     return False
+                then[here] += onward
                 todo += onward
-        return True
+        return not _has_circle(then)
 
     def _turns(self, into: Interface, packet: Packet) -> Iterator[tuple[Way, Turn]]:
         """Yields the ways a device may pass a packet on by, past its filters."""

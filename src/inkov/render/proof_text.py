@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from typing import Final
 
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
 from inkov.render.text import Block, Stack, Text
@@ -132,11 +133,15 @@ def _stop(stop: StopView) -> str:
     return f"A frame from {stop.sender} to {stop.hearer}{where}: {stop.reason or 'the VLAN changes on the way'}."
 
 
+_BACK: Final = {
+    True: "and back: both directions work",
+    False: "one way: nothing comes back",
+    None: "this way for certain; whether anything comes back is not known",
+}
+
+
 def _witness(witness: WitnessView) -> Block:
-    if witness.unknown:
-        kind = "may reach"
-    else:
-        kind = "and back: both directions work" if witness.both else "one way: nothing comes back"
+    kind = "may reach" if witness.unknown else _BACK[witness.both]
     title = Text.assemble(words(witness.start, "bold"), " → ", words(witness.end, "bold"), (f"   {kind}", "dim"))
     way = witness.way
     if not way:

@@ -54,7 +54,7 @@ class WitnessView:
 
     start: str
     end: str
-    both: bool
+    both: bool | None
     way: tuple[PassageView | TurnView, ...]
     unknown: tuple[str, ...]
 
