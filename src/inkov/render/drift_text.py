@@ -36,9 +36,7 @@ def drift_text(view: DriftView) -> Block:
     if view.findings.gone:
         gone = [f"{f.rule} at {f.place}" for f in view.findings.gone]
         blocks.append(Stack(Text("findings gone", "bold"), *(words(f"  {g}") for g in gone)))
-    for word, rows, by in (("gained", view.reach.gained, view.gained_by), ("lost", view.reach.lost, view.lost_by)):
-        if rows:
-            blocks.append(_reach(word, rows, by))
+    blocks += [_reach(word, rows, by) for word, rows, by in _reaches(view) if rows]
     if view.states:
         states = [(words(s.what), words(s.before), "→", words(s.after)) for s in view.states]
         blocks.append(Stack(Text("state", "bold"), Stack(table(("", "", "", ""), states, whole=[0, 2]), indent=2)))
@@ -47,12 +45,20 @@ def drift_text(view: DriftView) -> Block:
     return spaced(blocks)
 
 
+def _reaches(view: DriftView) -> tuple[tuple[str, Sequence[Heard], Sequence[str]], ...]:
+    """Returns reach gained and lost: the word for it, a row a sender, and the changes that did it."""
+    return ("gained", view.reach.gained, view.gained_by), ("lost", view.reach.lost, view.lost_by)
+
+
+def _pairs(rows: Sequence[Heard]) -> int:
+    return sum(len(h["at"]) for h in rows)
+
+
 def _counted(view: DriftView) -> str:
-    pairs = [sum(len(h["at"]) for h in rows) for rows in (view.reach.gained, view.reach.lost)]
     return (
         f"{plural(len(view.changes), 'change')}   {plural(len(view.claims), 'claim')} turned   "
         f"{plural(len(view.findings.new), 'finding')} new, {len(view.findings.gone)} gone   "
-        f"reach: {pairs[0]} gained, {pairs[1]} lost"
+        f"reach: {_pairs(view.reach.gained)} gained, {_pairs(view.reach.lost)} lost"
     )
 
 
@@ -89,9 +95,8 @@ def _reach(word: str, rows: Sequence[Heard], by: Sequence[str]) -> Block:
         alike.setdefault(row["at"], []).append(row["from"])
     shown = [(words(_few(senders)), "→", words(_few(at))) for at, senders in alike.items()]
     more = [Text(f"  and {len(shown) - _SHOWN} more rows", "dim")] if len(shown) > _SHOWN else []
-    pairs = sum(len(h["at"]) for h in rows)
     head = Text.assemble(
-        (f"reach {word}", "bold"), f"   {plural(pairs, 'pair')} of ports, {plural(len(rows), 'sender')}"
+        (f"reach {word}", "bold"), f"   {plural(_pairs(rows), 'pair')} of ports, {plural(len(rows), 'sender')}"
     )
     return Stack(head, labelled(_by(by)), Stack(table(("", "", ""), shown[:_SHOWN], whole=[1]), indent=2), *more)
 
@@ -120,6 +125,16 @@ def drift_markdown(view: DriftView) -> str:
         ] + [""]
     if view.findings.gone:
         made += ["Gone: " + ", ".join(f"{f.rule} at {escaped(f.place)}" for f in view.findings.gone), ""]
+    if view.reach.gained or view.reach.lost:
+        made += ["| reach | pairs of ports | senders | by |", "| --- | --- | --- | --- |"]
+        made += [f"| {w} | {_pairs(rows)} | {len(rows)} | {_cell(by)} |" for w, rows, by in _reaches(view) if rows] + [
+            ""
+        ]
+    if view.states:
+        made += ["| state | was | is |", "| --- | --- | --- |"]
+        made += [f"| {escaped(s.what)} | {escaped(s.before)} | {escaped(s.after)} |" for s in view.states] + [""]
+    if not view.changes:
+        return "\n".join([*made, "Nothing that matters differs."]) + "\n"
     made += ["| setting | what became of it |", "| --- | --- |"]
     made += [f"| {escaped(c.at or 'campus file')} | {escaped(c.what)} |" for c in view.changes]
     return "\n".join(made) + "\n"
@@ -130,7 +145,7 @@ def _cell(by: Sequence[str]) -> str:
 
 
 def drift_junit(view: DriftView) -> str:
-    """Returns the effects as test cases: a claim that is worse and a finding that is new fail."""
+    """Returns the effects as test cases: a claim that is worse, a finding that is new, and reach gained or lost fail."""
     suite = ET.Element("testsuite", name=clean(f"inkov drift {view.before} {view.after}"))
     for c in view.claims:
         case = ET.SubElement(suite, "testcase", classname="inkov.claims", name=clean(c.name))
@@ -146,6 +161,12 @@ def drift_junit(view: DriftView) -> str:
         )
         failure = ET.SubElement(case, "failure", type=f.finding.rule, message=clean(f.finding.what))
         failure.text = clean("; ".join(f.by))
+    for word, rows, by in _reaches(view):
+        case = ET.SubElement(suite, "testcase", classname="inkov.reach", name=f"reach {word}")
+        if rows:
+            said = f"{plural(_pairs(rows), 'pair')} of ports, {plural(len(rows), 'sender')}"
+            failure = ET.SubElement(case, "failure", type=word, message=said)
+            failure.text = clean("; ".join(by))
     suite.set("tests", str(len(suite)))
     suite.set("failures", str(len(suite.findall(".//failure"))))
     suites = ET.Element("testsuites")
