@@ -22,6 +22,7 @@ class Classes:
         """Makes the coarsest partition of some sets; untagged frames, as domain 0, are a class of their own."""
         self._single = 0
         self._classes: list[Mask] = []
+        self._known: dict[Domain, Domain] = {}
         self._split({1, FULL_MASK, *sets})
 
     def _split(self, sets: Iterable[Mask]) -> None:
@@ -46,17 +47,16 @@ class Classes:
     def refined(self, sets: Iterable[Mask]) -> Classes:
         """Returns the classes split further, by some more sets."""
         made = object.__new__(Classes)
-        made._single, made._classes = self._single, list(self._classes)
+        made._single, made._classes, made._known = self._single, list(self._classes), {}
         made._split(set(sets))
         return made
 
     def one_for(self, domain: Domain) -> Domain:
         """Returns the domain that stands for the class of one; itself where it is in no set."""
-        if not self._single >> domain & 1:
-            for one in self._classes:
-                if one >> domain & 1:
-                    return (one & -one).bit_length() - 1
-        return domain
+        if domain not in self._known:
+            own = next((one for one in self._classes if one >> domain & 1), 1 << domain)
+            self._known[domain] = (own & -own).bit_length() - 1
+        return self._known[domain]
 
     def whole(self, domains: Mask) -> Mask:
         """Returns all domains of the classes of some."""

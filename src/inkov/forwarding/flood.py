@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import NamedTuple, TypeAlias
 
 from inkov.forwarding.classes import Classes
+from inkov.forwarding.graph import Graph
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, RelayMap, Tags, View
 from inkov.kinds.table import by_access_vlan
@@ -50,9 +51,15 @@ class Flooding:
         self._ports: dict[Starts, frozenset[PortRef]] = {}
         self._out: dict[str, Mapping[Domain, list[PortRef]]] = {}
         self._domains: dict[PortRef, Mask] = {}
+        self._heard: dict[PortRef, frozenset[PortRef]] = {}
+        self._stays: dict[Domain, bool] = {}
         self._strays: dict[Mask, Mask] = {}
         self._reached_from: dict[tuple[str, Domain], frozenset[str]] = {}
         self._same_reach: dict[tuple[frozenset[str], frozenset[str]], bool] = {}
+
+    @cached_property
+    def _graph(self) -> Graph:
+        return self.network.graph(self.view)
 
     def sources(self) -> Iterator[PortRef]:
         """Yields all edge ports, in natural order."""
@@ -82,6 +89,11 @@ class Flooding:
 
         It is the very set of the campus this one is like, where nothing that differs touches frames of the port.
         """
+        if source not in self._heard:
+            self._heard[source] = self._ports_of(source)
+        return self._heard[source]
+
+    def _ports_of(self, source: PortRef) -> frozenset[PortRef]:
         if self._like is not None and source.switch in self.same:
             domains = self.domains(source)
             if self.untouched(domains) or all(self._reaches_alike(source.switch, d) for d in bits(domains)):
@@ -96,7 +108,7 @@ class Flooding:
 
     def _places(self, starts: Starts) -> Iterable[tuple[str, Domain, Tags]]:
         """Returns everywhere that frames get to; of domains that no link tells apart, and that stay what they are, one is followed."""
-        graph = self.network.graph(self.view)
+        graph = self._graph
         if any(inner or not self.stays(domain) for _, domain, inner in starts):
             return graph.reach(starts).places()
         found: dict[tuple[str, Domain, Tags], None] = {}
@@ -108,7 +120,7 @@ class Flooding:
         """Returns the switches that frames of a domain get to, which turn into no other; one set for all that no link tells apart."""
         key = self._home(switch, domain), self._classes.one_for(domain)
         if key not in self._reached_from:
-            self._reached_from[key] = frozenset(self.network.graph(self.view).spread({key[0]: 1 << key[1]}))
+            self._reached_from[key] = frozenset(self._graph.spread({key[0]: 1 << key[1]}))
         return self._reached_from[key]
 
     def _reaches_alike(self, switch: str, domain: Domain) -> bool:
@@ -122,18 +134,23 @@ class Flooding:
 
     @cached_property
     def _other_edges(self) -> frozenset[str]:
-        """The switches that are not as in the campus this one is like, or have other edge ports there."""
-        mine, theirs = self.network.edge_ports, self._like.network.edge_ports if self._like else {}
-        return frozenset(n for n in {*mine, *theirs} if n not in self.same or mine.get(n) != theirs.get(n))
+        """The switches where other edge ports hear frames of a domain than in the campus this one is like."""
+        if self._like is None:
+            return frozenset()
+        mine, theirs = self.network.edge_ports, self._like.network.edge_ports
+        differ = (n for n in {*mine, *theirs} if n not in self.same or mine.get(n) != theirs.get(n))
+        return frozenset(n for n in differ if self.leaving_by(n) != self._like.leaving_by(n))
 
     def stays(self, domain: Domain) -> bool:
         """Tells whether frames of a domain turn into no other anywhere."""
-        return self.network.graph(self.view).becomes(1 << domain) == 1 << domain
+        if domain not in self._stays:
+            self._stays[domain] = self._graph.becomes(1 << domain) == 1 << domain
+        return self._stays[domain]
 
     @cached_property
     def _classes(self) -> Classes:
         """The domains that no link tells apart."""
-        hops = self.network.graph(self.view).hops.values()
+        hops = self._graph.hops.values()
         return Classes({mask for hop in hops for mask in (hop.same, *(m for bundle in hop.bundles for m in bundle))})
 
     def domains(self, source: PortRef) -> Mask:
@@ -160,7 +177,7 @@ class Flooding:
         if self._touched is None or self._like is None:
             return False
         if domains not in self._strays:
-            graphs = [n.graph(self.view) for n in (self.network, self._like.network)]
+            graphs = [self._graph, self._like.network.graph(self.view)]
             self._strays[domains] = graphs[0].becomes(domains) | graphs[1].becomes(domains)
         return not self._strays[domains] & self._touched
 
@@ -205,12 +222,12 @@ class Flooding:
             return switch
         one = self._classes.one_for(domain)
         if (switch, one) not in self._homes:
-            self._homes |= dict.fromkeys(((s, one) for s in self.network.graph(self.view).joined(switch, one)), switch)
+            self._homes |= dict.fromkeys(((s, one) for s in self._graph.joined(switch, one)), switch)
         return self._homes[switch, one]
 
     def _leaving(self, starts: Starts) -> list[HeardAt]:
         found: set[HeardAt] = set()
-        for switch, domain, inner in self.network.graph(self.view).reach(starts).places():
+        for switch, domain, inner in self._graph.reach(starts).places():
             for ref in self._hearers(switch, domain, inner):
                 for tags in self.network.relay(ref, self.view).send(domain, inner):
                     found.add(HeardAt(ref, tags))
