@@ -179,6 +179,9 @@ def test_a_vlan_whose_tags_come_to_light_on_the_way_is_left_in_the_list(tmp_path
     files["b.yaml"] = files["b.yaml"].replace("BACK", "access: 1")
     write_files(tmp_path / "shown", files)
     assert only_surplus(Trim(Network(inkov.load(tmp_path / "shown")))) == {}
+    tunnel = {**files, "b.yaml": files["b.yaml"].replace("access: 1}", "tunnel: 1}")}
+    write_files(tmp_path / "out", tunnel)
+    assert only_surplus(Trim(Network(inkov.load(tmp_path / "out")))) == {}
     files["a.yaml"] = files["a.yaml"].replace("filtering: false", "filtering: true")
     write_files(tmp_path / "hidden", files)
     assert only_surplus(Trim(Network(inkov.load(tmp_path / "hidden")))) == {

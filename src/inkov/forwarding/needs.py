@@ -17,7 +17,7 @@ from itertools import chain
 
 from inkov.forwarding.blocks import Block, behind, blocks, once_and_twice
 from inkov.forwarding.bridging import Bridging
-from inkov.forwarding.cabling import Link, finder
+from inkov.forwarding.cabling import Link, components, finder
 from inkov.forwarding.graph import Graph
 from inkov.kinds.relay import Mask, View
 from inkov.kinds.table import is_tunnel, memberships, unknown, untagged_vlan
@@ -117,7 +117,7 @@ class Needs:
         parent: dict[Vid, Vid] = {}
         find = finder(parent)
         leaks = (out | into for edges in self._graph.edges.values() for e in edges for out, into in e.hop.leaks)
-        for mask in chain(leaks, self._uncovered()):
+        for mask in chain(leaks, (mask for near, _, mask in self._uncovered if not self._is_tunnel(near))):
             some = list(bits(mask & FULL_MASK & self.plant.used))
             for v in some:
                 parent.setdefault(v, v)
@@ -128,11 +128,34 @@ class Needs:
             groups[find(v)] |= 1 << v
         return {v: groups[find(v)] for v in parent}
 
-    def _uncovered(self) -> Iterator[Mask]:
-        """Yields the VLANs into which tags lead that come to light on a link, with the one they were hidden in.
+    def _is_tunnel(self, ref: PortRef) -> bool:
+        return ref.switch in self.plant.switches and is_tunnel(self.plant.port(ref).switching)
 
-        At the far end of a tunnel they are meant to, and are left out: its VLANs end there.
+    def let_out(self, link: Link) -> Mask:
+        """Returns the VLANs whose frames a tunnel may let out somewhere on the same side of all tunnels as a link.
+
+        They come from stations at its other end, which may have any VLAN; no link need carry them, and each may be wanted to.
         """
+        return self._let_out.get(self._side_of.get(link.a.switch, ""), 0)
+
+    @cached_property
+    def _side_of(self) -> Mapping[str, str]:
+        """A switch for all that are joined without a tunnel."""
+        plain = [k for k in self.plant.links if not (self._is_tunnel(k.a) or self._is_tunnel(k.b))]
+        parts = components(self.plant.switches, plain)
+        return {name: min(part, key=natural) for part in parts for name in part}
+
+    @cached_property
+    def _let_out(self) -> Mapping[str, Mask]:
+        found: dict[str, Mask] = defaultdict(int)
+        for near, far, mask in self._uncovered:
+            if self._is_tunnel(near):
+                found[self._side_of.get(far.switch, "")] |= mask
+        return found
+
+    @cached_property
+    def _uncovered(self) -> list[tuple[PortRef, PortRef, Mask]]:
+        """Where tags come to light on a link, with the VLANs into which they lead, and those they were hidden in."""
         edges = [e for some in self._graph.edges.values() for e in some]
         starts: dict[str, Mask] = defaultdict(int)
         for e in edges if self._graph.stacked else ():
@@ -141,10 +164,12 @@ class Needs:
             relay = self.plant.relay(ref, View.MAY)
             starts[ref.switch] |= relay.in_untagged if relay.keeps else 0
         hiding = self._graph.spread(starts, armed=True) if any(starts.values()) else {}
-        for near, _, hop in edges:
+        found = []
+        for near, far, hop in edges:
             out = hiding.get(near.switch, 0) & hop.near.out_untagged
-            if out and not hop.blind and not is_tunnel(self.plant.port(near).switching):
-                yield out | hop.far.takes_tagged
+            if out and not hop.blind:
+                found.append((near, far, out | hop.far.takes_tagged))
+        return found
 
     @cached_property
     def _needed(self) -> list[Mask]:

@@ -131,7 +131,8 @@ class Trim:
         network = self.network
         allowed = allowed_list(network.settled(end).switching)
         listed = allowed & VlanSet.from_mask(network.used)
-        protected = listed & (natives | self.keep | VlanSet(self.needs.mixed)) - needed
+        let_out = VlanSet.from_mask(self.needs.let_out(link))
+        protected = listed & (natives | self.keep | VlanSet(self.needs.mixed) | let_out) - needed
         surplus = listed - needed - protected
         crossing = network.ladder(link).carried if network.joined(link) else VlanSet.from_mask(network.relay(end).sends)
         return EndPlan(
