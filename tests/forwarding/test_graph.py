@@ -13,6 +13,8 @@ from simulator import listeners
 from strategies import VLANS, campuses
 
 compared = Counter()
+MOST_TAGS = 3
+"""Round a loop with a tunnel in it frames gather tags for ever, and each side stops to follow them when it likes."""
 tags = st.lists(st.sampled_from([*VLANS, 0, 99]), max_size=2).map(tuple)
 
 
@@ -23,10 +25,9 @@ def test_flood_is_what_the_simulator_sees(campus, sent):
     compared["campuses"] += 1
     for port in flooding.sources():
         compared["frames"] += 1
-        expected = sorted(
-            {(at, wire) for at, _, wire in listeners(campus, port, sent)}, key=lambda h: (h[0].order, h[1])
-        )
-        assert [tuple(h) for h in flooding.heard(port, sent)] == expected
+        expected = {(at, wire) for at, _, wire in listeners(campus, port, sent) if len(wire) <= MOST_TAGS}
+        heard = [(at, wire) for at, wire in flooding.heard(port, sent) if len(wire) <= MOST_TAGS]
+        assert heard == sorted(expected, key=lambda h: (h[0].order, h[1]))
 
 
 def test_something_was_compared(capsys):
