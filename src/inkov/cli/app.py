@@ -8,6 +8,7 @@ import io
 import os
 import signal
 import sys
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
@@ -120,9 +121,13 @@ def demo(
     sys.stdout.writelines(f"  inkov {command:40}  {what}\n" for command, what in tries)
 
 
-app.command(epilog="Example: inkov audit exports --fail-on outage --format sarif -o audit.sarif")(reads_site(audit))
-app.command(epilog="Example: inkov draft exports -o exports/campus.yaml")(reads_site(draft))
-app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")(reads_site(prove))
+app.command(epilog="Example: inkov audit exports --fail-on outage --format sarif -o audit.sarif")(
+    reads_site(audit, answers=True)
+)
+app.command(epilog="Example: inkov draft exports -o exports/campus.yaml")(reads_site(draft, answers=True))
+app.command(epilog="Example: inkov prove quillfin/as-found --claim 'apart tills kiosks'")(
+    reads_site(prove, answers=True)
+)
 app.command(epilog="Example: inkov recheck proofs/card-data-stays-apart.json quillfin/mended")(reads_site(recheck))
 
 
@@ -135,12 +140,12 @@ app.command(epilog="Example: inkov flood exports kelp-hall:12")(flood)
 
 app.command("map", epilog="Example: inkov map exports -o campus.svg --vlan 330")(reads_site(map_))
 app.command("report", epilog="Example: inkov report exports -o report.html --since HEAD~7")(reads_site(hand_over))
-app.command(epilog="Example: inkov sources exports")(reads_site(sources))
+app.command(epilog="Example: inkov sources exports")(reads_site(sources, answers=True))
 app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))
 
 
 @app.command(epilog="Example: inkov tree exports --vlan 330")
-@reads_site
+@partial(reads_site, answers=True)
 def tree(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
@@ -159,7 +164,7 @@ def tree(
 
 
 @app.command(epilog="Example: inkov trace quillfin/as-found till-2 archive-1")
-@reads_site
+@partial(reads_site, answers=True)
 def trace(
     site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
     a: Annotated[str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")],
@@ -194,8 +199,8 @@ def trace(
 
 app.command(epilog="Example: inkov drift HEAD~1:exports exports")(reads_site(drift))
 app.command(epilog="Example: inkov rehearse quillfin/as-found quillfin/changes/natives.yaml")(reads_site(rehearse))
-app.command(epilog="Example: inkov mend quillfin/as-found -o cure.yaml")(reads_site(mend))
-app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim))
+app.command(epilog="Example: inkov mend quillfin/as-found -o cure.yaml")(reads_site(mend, answers=True))
+app.command(epilog="Example: inkov trim exports --style all-except --apply trimmed")(reads_site(trim, answers=True))
 
 
 @app.command(epilog="Example: inkov explain native/mismatch")

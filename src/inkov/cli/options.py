@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import fnmatch
 import functools
 import gc
 import inspect
 import os
 import sys
+import time
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.output import Format, TableFormat
+from inkov.cli.output import Format, Said, TableFormat, screen_width
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet, VlanTextError
 
 if TYPE_CHECKING:
     from inkov.forwarding.network import Network
+    from inkov.store.answers import Question
     from inkov.store.parsed import Shared
 
 SiteArgument = Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")]
@@ -97,6 +100,8 @@ class Run:
     verbose = False
     unread: tuple[Problem, ...] = ()
     failed = False
+    read: tuple[Path, ...] = ()
+    started = time.monotonic()
 
 
 NoCacheOption = Annotated[
@@ -115,20 +120,35 @@ VerboseOption = Annotated[
 ]
 
 
-def reads_site(command: Callable[..., None]) -> Callable[..., None]:
-    """Gives a command that reads a site the options of how, and ends it with what could not be read."""
+def reads_site(command: Callable[..., None], *, answers: bool = False) -> Callable[..., None]:
+    """Gives a command that reads a site the options of how, and ends it with what could not be read.
+
+    Args:
+        command: as it is.
+        answers: what it says hangs on its options and the files of the site alone, so that it may be kept.
+    """
 
     @functools.wraps(command)
     def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, verbose: bool, **kwargs: object) -> None:
         Run.caches, Run.strict, Run.allow_outside, Run.verbose = not no_cache, strict, allow_outside, verbose
         wrong: tuple[Problem, ...] = ()
+        asked = _asked(command.__name__, kwargs) if answers and not args else None
+        known = asked.find() if asked else None
+        if known is not None:
+            sys.stderr.write(known.err)
+            sys.stdout.write(known.out)
+            raise typer.Exit(known.code)
+        Said.out, Said.err = ([], []) if asked else (None, None)
         try:
             command(*args, **kwargs, **({"strict": strict} if "strict" in own.parameters else {}))
-        except typer.Exit:
+        except typer.Exit as exc:
             if not Run.unread:
+                _keep(asked, exc.exit_code)
                 raise
         except BadInput as exc:
             wrong = exc.problems
+        else:
+            _keep(asked, 0)
         if Run.unread or wrong:
             sys.stdout.flush()
             raise BadInput([*Run.unread, *wrong])
@@ -138,6 +158,56 @@ def reads_site(command: Callable[..., None]) -> Callable[..., None]:
         {} if "strict" in own.parameters else {"strict": StrictOption}
     )
     return with_options(command, run, {name: (annotation, False) for name, annotation in added.items()})
+
+
+_SEEN_BY_OUTPUT = ("COLUMNS", "NO_COLOR", "FORCE_COLOR", "TERM", "INKOV_DEBUG")
+"""What the environment has a say in; with these the same question is another."""
+
+
+def _asked(command: str, options: Mapping[str, object]) -> Question | None:
+    """Returns what is asked of a folder; None where more than its files has a say, or nothing is to be kept."""
+    site, kept = options.get("site"), cache_folder()
+    others = [v for k, v in options.items() if k != "site"]
+    if kept is None or not isinstance(site, Path) or not site.is_dir() or any(_names_file(v) for v in others):
+        return None
+    from inkov.formats.folder import walk
+    from inkov.formats.reading import Reading
+    from inkov.store.answers import question
+
+    problems: list[Problem] = []
+    notes: list[str] = []
+    files = sorted(walk(site, lambda path: Reading(path.as_posix(), problems, notes)))
+    if problems:
+        return None
+    about = (
+        command,
+        sorted((k, str(v)) for k, v in options.items()),
+        (Run.strict, Run.allow_outside, Run.verbose),
+        notes,
+        str(Path.cwd()),
+        dt.datetime.now(tz=dt.UTC).date().isoformat(),
+        [os.environ.get(name) for name in _SEEN_BY_OUTPUT],
+        (sys.stdout.isatty(), screen_width(None), sys.stdout.encoding),
+    )
+    return question(kept, site, about, files)
+
+
+def _names_file(value: object) -> bool:
+    return isinstance(value, Path) or (isinstance(value, list | tuple) and any(isinstance(v, Path) for v in value))
+
+
+def _keep(asked: Question | None, code: int) -> None:
+    """Keeps what this run said, if it took a while and hangs on nothing but what was asked."""
+    if asked is None or Run.unread or Run.failed or time.monotonic() - Run.started < _WORTH_KEEPING:
+        return
+    from inkov.store.answers import Answer
+
+    if {p.resolve() for p in Run.read} <= {p.resolve() for p in asked.files}:
+        asked.keep(Answer("".join(Said.out or ()), "".join(Said.err or ()), code))
+
+
+_WORTH_KEEPING = 0.5
+"""Seconds that a run takes at least for its answer to be kept."""
 
 
 def with_options(
@@ -199,6 +269,7 @@ def load_network(
         shared=shared,
     )
     Run.unread = campus.unread
+    Run.read = tuple(map(Path, campus.files.values()))
     shown = campus.notes if Run.verbose or len(campus.notes) <= _MAX_NOTES else campus.notes[: _MAX_NOTES - 1]
     for note in shown:
         complain(f"note: {note}")

@@ -47,6 +47,13 @@ class TableFormat(StrEnum):
     MD = "md"
 
 
+class Said:
+    """What this run has written so far, where its answer is kept; None where it is not."""
+
+    out: list[str] | None = None
+    err: list[str] | None = None
+
+
 def emit(
     kind: str,
     result_format: str,
@@ -119,6 +126,8 @@ def put(text: str, output: Path | None, *, force: bool = False) -> None:
     """
     if output is None:
         sys.stdout.write(text)
+        if Said.out is not None:
+            Said.out.append(text)
         return
     from inkov.formats.folder import is_configuration
     from inkov.store.writing import write_text
@@ -154,3 +163,5 @@ def complain(text: str) -> None:
 
     for line in text.splitlines():
         sys.stderr.write(clean(line) + "\n")
+        if Said.err is not None:
+            Said.err.append(clean(line) + "\n")

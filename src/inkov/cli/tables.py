@@ -59,7 +59,7 @@ def shows_rows(command: Callable[..., None]) -> Callable[..., None]:
         Shown.sort, Shown.columns, Shown.heads, Shown.where = sort, columns, heads, where
         command(*args, **kwargs)
 
-    return reads_site(with_options(command, run, _ADDED))
+    return reads_site(with_options(command, run, _ADDED), answers=True)
 
 
 def _write(kind: str, value: object, page: Callable[[], Page], result_format: TableFormat, output: Path | None) -> None:

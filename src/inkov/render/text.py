@@ -145,13 +145,18 @@ def _labelled(block: Labelled, width: int | None) -> Iterator[Line]:
 # -- tables ------------------------------------------------------------------------------------------
 
 
+_LONG = 40
+"""Characters of a cell that stands out of its column in a pipe."""
+
+
 def _table(block: Table, width: int | None) -> Iterator[Line]:
     rows = list(block.rows)
     sizes = [cells(h) for h in block.heads]
     for row in rows:
         for i, cell in enumerate(row):
             size = cells(cell) if isinstance(cell, str) else _size(cell)
-            sizes[i] = max(sizes[i], size)
+            if width is not None or size <= _LONG:  # in a pipe, a few long lists do not pad all other rows
+                sizes[i] = max(sizes[i], size)
     fitted = sizes if width is None else _fitted(block, rows, sizes, width)
     if fitted is None:
         yield from _blocks(block, [_texts(row) for row in rows], width)

@@ -90,8 +90,8 @@ class Parsed:
         """
         if cache_folder is None:
             return cls(None, shared)
-        folder = cache_folder / blake2b(os.fsencode(site.resolve()), digest_size=12).hexdigest()
-        foreign = next((p for p in (cache_folder, folder) if p.exists() and not _private(p)), None)
+        folder = site_folder(cache_folder, site)
+        foreign = next((p for p in (cache_folder, folder) if p.exists() and not private(p)), None)
         if foreign is not None:
             note = f"{foreign.as_posix()}: passed over, as others may write there; nothing is kept of what is read"
             return cls(None, shared, note=note)
@@ -100,7 +100,7 @@ class Parsed:
         strange: Path | None = None
         for pack in packs:
             with contextlib.suppress(OSError, Damaged):
-                if _private(pack):
+                if private(pack):
                     known.update(_unpacked(pack.read_bytes()))
                 else:
                     strange = pack
@@ -147,12 +147,17 @@ class Parsed:
             _forget_sites(self.folder.parent)
 
 
+def site_folder(cache_folder: Path, site: Path) -> Path:
+    """Returns the folder of what is kept of a site."""
+    return cache_folder / blake2b(os.fsencode(site.resolve()), digest_size=12).hexdigest()
+
+
 def _forget_sites(cache_folder: Path) -> None:
     """Deletes the packs of the sites that were not read for longest."""
     sites = sorted((s for s in cache_folder.iterdir() if s.is_dir()), key=lambda s: s.stat().st_mtime, reverse=True)
     for site in sites[_MAX_SITES:]:
-        for pack in site.glob(f"*{_SUFFIX}"):
-            pack.unlink(missing_ok=True)
+        for kept in site.iterdir():
+            kept.unlink(missing_ok=True)
         site.rmdir()
 
 
@@ -202,7 +207,7 @@ def _entry(row: object) -> Entry:
             raise Damaged("not what files were read as")
 
 
-def _private(path: Path) -> bool:
+def private(path: Path) -> bool:
     """Tells whether a file or folder belongs to the user and nobody else may write to it."""
     state = path.lstat()
     return not stat.S_ISLNK(state.st_mode) and state.st_uid == os.geteuid() and not state.st_mode & 0o022
