@@ -17,6 +17,7 @@ from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
 from inkov.model.campus import Apart, Facing, Together
+from inkov.model.switch import PrivateHost, VlanType
 from inkov.proof.ends import end_named
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
@@ -139,8 +140,20 @@ def test_a_traced_frame_arrives_in_every_filling_or_in_none(campus, seed):
             assert [b in found for found in heard[a]] == [arrives] * len(filled)
 
 
+def all_stated(campus):
+    """Whether each LAG forms, or surely does not matter, and each private VLAN is known to be isolated or a community."""
+    network = Network(campus)
+    private = [(s, p.switching) for s in campus.switches.values() for p in s.ports.values()]
+    typed = all(
+        s.vlans is not None and k.secondary in s.vlans and s.vlans[k.secondary].type is not VlanType.PLAIN
+        for s, k in private
+        if isinstance(k, PrivateHost)
+    )
+    return typed and not any(network.lag_forms(link) is not True for link in network.links if link.up)
+
+
 @settings(max_examples=60)
-@given(managed())
+@given(managed().filter(all_stated))
 def test_where_all_is_stated_hardly_anything_cannot_be_told(campus):
     """Counted over the whole run by the test below."""
     network = Network(campus)
@@ -155,4 +168,4 @@ def test_every_kind_of_unstated_fact_was_drawn():
         assert set(DRAWN) >= EVERY_KIND
         told = OUTCOMES["stated, decided"] + OUTCOMES["stated, cannot tell"]
         print(f"\ncannot tell, all stated: {OUTCOMES['stated, cannot tell']} of {told}")
-        assert OUTCOMES["stated, cannot tell"] <= 1 + told // 50
+        assert OUTCOMES["stated, cannot tell"] <= told // 100
