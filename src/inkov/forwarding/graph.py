@@ -32,6 +32,7 @@ not stated at both ends, each frame may get into thousands of VLANs, and followi
 
 
 _WIDE = 8
+"""Domains that one frame may get into by a link, from which on those that no port tells apart are followed as one."""
 
 
 class Edge(NamedTuple):
