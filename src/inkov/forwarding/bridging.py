@@ -100,6 +100,8 @@ class Bridging(Plant):
     def relay(self, ref: PortRef, view: View = View.USUAL) -> RelayMap:
         """Returns the relay map of a port or LAG; a member of a LAG that may not form is read as either, too."""
         key = (ref, view)
+        if key not in self._relay and self._like and view is View.USUAL and self._settled_alike(ref):
+            self._relay[key] = self._like.relay(ref, view)
         if key not in self._relay:
             outcomes = self.formed(ref).outcomes if view is not View.USUAL else (self.settled(ref),)
             maps = [self._compiled(ref.switch, port, view) for port in outcomes]

@@ -55,6 +55,7 @@ class Flooding:
         self._stays: dict[Domain, bool] = {}
         self._strays: dict[Mask, Mask] = {}
         self._reached_from: dict[tuple[str, Domain], frozenset[str]] = {}
+        self._elsewhere: dict[tuple[Domain, Domain], frozenset[str]] = {}
         self._same_reach: dict[tuple[frozenset[str], frozenset[str]], bool] = {}
 
     @cached_property
@@ -131,6 +132,24 @@ class Flooding:
         if key not in self._same_reach:
             self._same_reach[key] = key[0] == key[1] and key[0].isdisjoint(self._other_edges)
         return self._same_reach[key]
+
+    def elsewhere(self, domain: Domain) -> frozenset[str] | None:
+        """Returns the switches from which frames of a domain may get elsewhere than in the campus this one is like.
+
+        None where the domain turns into others, so that switches do not tell.
+        """
+        like = self._like
+        if like is None or not (self.stays(domain) and like.stays(domain)):
+            return None
+        key = self._classes.one_for(domain), like.one_for(domain)
+        if key not in self._elsewhere:
+            names = (n for n in self.network.switches if n not in self.same or not self._reaches_alike(n, domain))
+            self._elsewhere[key] = frozenset(names)
+        return self._elsewhere[key]
+
+    def one_for(self, domain: Domain) -> Domain:
+        """Returns the domain that stands for all that no link tells apart from one."""
+        return self._classes.one_for(domain)
 
     @cached_property
     def _other_edges(self) -> frozenset[str]:

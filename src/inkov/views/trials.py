@@ -6,6 +6,7 @@ from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
+from inkov.forwarding.flood import Flooding
 from inkov.kinds.steps import Arrival, Step
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef
@@ -76,13 +77,21 @@ class _Trials:
             effect = socket.switch  # whoever plugs in beside gets as much
         return (lost, gained, worse, effect), TrialRow(step.what, lost, gained, worse, ())
 
+    def _perhaps(self, flooding: Flooding, failed: frozenset[str]) -> Iterator[tuple[str, list[PortRef]]]:
+        """Yields ports that may be heard by others than before, those of a switch that are heard alike at once."""
+        for domains, by_switch in self.before.hearing.alike.items():
+            if flooding.untouched(domains):
+                continue
+            alone = domains.bit_length() - 1 if domains.bit_count() == 1 else None
+            some = flooding.elsewhere(alone) if alone is not None else None
+            yield from (g for g in by_switch.items() if some is None or g[0] in some or g[0] in failed)
+
     def _changed(
         self, after: Side, failed: frozenset[str]
     ) -> Iterator[tuple[list[PortRef], frozenset[PortRef], frozenset[PortRef]]]:
         """Yields ports that are heard by others than before, those that are heard alike at once, with whom they gain and lose."""
         was_heard, flooding = self.before.hearing, after.hearing.flooding
-        groups = (g for domains, by in was_heard.alike.items() if not flooding.untouched(domains) for g in by.items())
-        for switch, refs in groups:
+        for switch, refs in self._perhaps(flooding, failed):
             was = was_heard.of(refs[0])
             now = _NOBODY if switch in failed else flooding.ports(refs[0])
             if was is not now and was != now:
