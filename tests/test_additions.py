@@ -156,7 +156,9 @@ def count(site: SiteArgument) -> None:
 """,
     )
     line = "from inkov.cli.counting import count; app.command()(reads_site(count))\n"
-    copy.insert("cli/app.py", 'app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))\n', line)
+    copy.insert(
+        "cli/app.py", 'app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))\n', line
+    )
     assert copy.out("count", "campus") == "1\n"
     assert "Count the switches." in copy.out("--help")
     copy.touched_only_what_is_said_of("a command")
