@@ -142,7 +142,9 @@ def main() -> None:
 
 def again(site: Path) -> None:
     """Times a second run: with nothing changed, and with one file changed."""
-    script = "import hashlib, pathlib, sys; [hashlib.blake2b(p.read_bytes()) for p in pathlib.Path(sys.argv[1]).iterdir()]"
+    script = (
+        "import hashlib, pathlib, sys; [hashlib.blake2b(p.read_bytes()) for p in pathlib.Path(sys.argv[1]).iterdir()]"
+    )
     hashed = timed(lambda: subprocess.run([sys.executable, "-c", script, str(site)], check=True))
     bare = timed(lambda: inkov("--version"))
     first = timed(lambda: inkov("audit", str(site)), 1)

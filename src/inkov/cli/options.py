@@ -170,26 +170,18 @@ def _asked(command: str, options: Mapping[str, object]) -> Question | None:
     others = [v for k, v in options.items() if k != "site"]
     if kept is None or not isinstance(site, Path) or not site.is_dir() or any(_names_file(v) for v in others):
         return None
-    from inkov.formats.folder import walk
-    from inkov.formats.reading import Reading
     from inkov.store.answers import question
 
-    problems: list[Problem] = []
-    notes: list[str] = []
-    files = sorted(walk(site, lambda path: Reading(path.as_posix(), problems, notes)))
-    if problems:
-        return None
     about = (
         command,
         sorted((k, str(v)) for k, v in options.items()),
         (Run.strict, Run.allow_outside, Run.verbose),
-        notes,
         str(Path.cwd()),
         dt.datetime.now(tz=dt.UTC).date().isoformat(),
         [os.environ.get(name) for name in _SEEN_BY_OUTPUT],
         (sys.stdout.isatty(), screen_width(None), sys.stdout.encoding),
     )
-    return question(kept, site, about, files)
+    return question(kept, site, about)
 
 
 def _names_file(value: object) -> bool:

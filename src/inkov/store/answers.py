@@ -10,7 +10,7 @@ import contextlib
 import json
 import os
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cache
 from hashlib import blake2b
@@ -85,14 +85,13 @@ class Question:
                 old.unlink(missing_ok=True)
 
 
-def question(cache_folder: Path, site: Path, about: object, files: Iterable[Path]) -> Question | None:
+def question(cache_folder: Path, site: Path, about: object) -> Question | None:
     """Returns a question; None where a file cannot be read, or there is more than is worth it, so that each run must look itself.
 
     Args:
         cache_folder: the folder of all sites.
         site: the folder that is asked about.
         about: all else that the answer hangs on.
-        files: the files of the site.
     """
     folder = site_folder(cache_folder, site)
     if any(p.exists() and not private(p) for p in (cache_folder, folder)):
@@ -101,17 +100,37 @@ def question(cache_folder: Path, site: Path, about: object, files: Iterable[Path
     seen = []
     left = _MOST_READ
     try:
-        for path in files:
+        for path, linked in _below(site):
+            digest.update(os.fsencode(path) + (b"\0link\0" if linked else b"\0"))
+            if not path.is_file():
+                continue
             left -= path.stat().st_size
             if left < 0:
                 return None
             data = path.read_bytes()
-            digest.update(os.fsencode(path) + b"\0" + f"{path.is_symlink()} {len(data)}\0".encode())
+            digest.update(f"{len(data)}\0".encode())
             digest.update(data)
             seen.append(path)
     except OSError:
         return None
     return Question(folder / f"{digest.hexdigest()}{_SUFFIX}", frozenset(seen))
+
+
+def _below(site: Path) -> Iterator[tuple[Path, bool]]:
+    """Yields all that is below a folder but for hidden folders, in a fixed order, and whether it is a link.
+
+    Raises:
+        OSError: a folder cannot be looked into.
+    """
+
+    def unreadable(exc: OSError) -> None:
+        raise exc
+
+    for where, folders, files in os.walk(site, onerror=unreadable, followlinks=False):
+        folders[:] = sorted(f for f in folders if not f.startswith("."))
+        for name in (*folders, *sorted(files)):
+            path = Path(where) / name
+            yield path, path.is_symlink()
 
 
 @cache
