@@ -208,6 +208,20 @@ def test_packets_that_go_round_between_two_devices_never_arrive(site):
     assert outcomes == [Proved, Broken]
 
 
+def test_a_way_back_that_is_not_certain_is_not_called_closed(inkov, site):
+    """The next hop of the longer prefix is off the link: devices differ in what they make of such a route."""
+    core = "inkov: switch\nname: core\nvlans: {10: }\nports: {1: {access: 10}}\nrouting: true\n"
+    core += "gateways: {10: {address: 192.0.2.1/29, out: f}}\nfilters: {f: [{action: accept, to: 192.0.2.0/25}, {action: drop}]}\n"
+    core += "routes: [{to: 192.0.2.0/25, via: VIA}, {to: 0.0.0.0/0, via: 192.0.2.6}]\n"
+    campus = "inkov: campus\nname: c\nsegments: {boats: {vlan: 10}, internet: {outside: true}}\n"
+    said = []
+    for via in ("192.0.2.65", "192.0.2.6"):
+        site({"core.yaml": core.replace("VIA", via), "campus.yaml": campus})
+        said.append(inkov("prove", ".", "--claim", "apart boats internet layer 3").out)
+    assert "internet → boats   this way for certain; whether anything comes back is not known" in said[0]
+    assert "and back: both directions work" in said[1]
+
+
 def test_a_next_hop_outside_the_campus_may_send_packets_anywhere(site):
     one = "inkov: switch\nname: one\nvlans: {10: , 99: }\nports: {1: {access: 10}, 9: {access: 99}}\nrouting: true\n"
     two = "inkov: switch\nname: two\nvlans: {20: , 98: }\nports: {2: {access: 20}, 9: {access: 98}}\nrouting: true\n"

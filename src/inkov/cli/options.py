@@ -132,7 +132,8 @@ def reads_site(command: Callable[..., None], *, answers: bool = False) -> Callab
     def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, verbose: bool, **kwargs: object) -> None:
         Run.caches, Run.strict, Run.allow_outside, Run.verbose = not no_cache, strict, allow_outside, verbose
         wrong: tuple[Problem, ...] = ()
-        asked = _asked(command.__name__, kwargs) if answers and not args else None
+        ask = functools.partial(_asked, command.__name__, kwargs)
+        asked = ask() if answers and not args else None
         known = asked.find() if asked else None
         if known is not None:
             sys.stderr.write(known.err)
@@ -143,12 +144,12 @@ def reads_site(command: Callable[..., None], *, answers: bool = False) -> Callab
             command(*args, **kwargs, **({"strict": strict} if "strict" in own.parameters else {}))
         except typer.Exit as exc:
             if not Run.unread:
-                _keep(asked, exc.exit_code)
+                _keep(asked, ask, exc.exit_code)
                 raise
         except BadInput as exc:
             wrong = exc.problems
         else:
-            _keep(asked, 0)
+            _keep(asked, ask, 0)
         if Run.unread or wrong:
             sys.stdout.flush()
             raise BadInput([*Run.unread, *wrong])
@@ -188,13 +189,13 @@ def _names_file(value: object) -> bool:
     return isinstance(value, Path) or (isinstance(value, list | tuple) and any(isinstance(v, Path) for v in value))
 
 
-def _keep(asked: Question | None, code: int) -> None:
-    """Keeps what this run said, if it took a while and hangs on nothing but what was asked."""
+def _keep(asked: Question | None, ask: Callable[[], Question | None], code: int) -> None:
+    """Keeps what this run said, if it took a while, hangs on nothing but what was asked, and no file changed meanwhile."""
     if asked is None or Run.unread or Run.failed or time.monotonic() - Run.started < _WORTH_KEEPING:
         return
     from inkov.store.answers import Answer
 
-    if {p.resolve() for p in Run.read} <= {p.resolve() for p in asked.files}:
+    if {p.resolve() for p in Run.read} <= {p.resolve() for p in asked.files} and ask() == asked:
         asked.keep(Answer("".join(Said.out or ()), "".join(Said.err or ()), code))
 
 
