@@ -1,12 +1,14 @@
 """What is kept between runs: it never changes an answer, and no file in it can do harm."""
 
+import random
 import re
 from hashlib import blake2b
 from pathlib import Path
 
 import pytest
 
-from conftest import REALSWITCH, run_inkov
+import writers
+from conftest import REALSWITCH, run_inkov, write_files
 from inkov.formats.site import load, load_files
 from inkov.model.settings import Setting
 from inkov.store import parsed
@@ -38,10 +40,18 @@ def test_a_kept_campus_is_the_campus(quillfin, tmp_path, side):
         ]
 
 
-@pytest.mark.parametrize("folder", REALSWITCH[:2], ids=lambda p: p.name)
-def test_a_kept_export_is_the_export(folder, tmp_path):
-    first, second = (load_files(folder, cache=tmp_path)[0] for _ in range(2))
-    assert first == second == load(folder)
+def test_kept_walks_and_exports_in_xml_are_what_they_were(tmp_path):
+    boxes = writers.random_boxes(random.Random(3), plain=False)
+    written = {f"{n}.xml": writers.netconf(box) for n, box in enumerate(boxes)}
+    site = write_files(tmp_path / "in", written | {f"w{n}.walk": writers.walk(box) for n, box in enumerate(boxes)})
+    first, second = (load_files(site, cache=tmp_path / "cache")[0] for _ in range(2))
+    assert len(packs(tmp_path / "cache")) == 1
+    assert first == second == load(site)
+
+
+def test_json_is_not_kept_as_it_is_read_anew_as_quickly(tmp_path):
+    load_files(REALSWITCH[0], cache=tmp_path)
+    assert not packs(tmp_path)
 
 
 def test_only_what_changed_is_read_again(folders, monkeypatch):

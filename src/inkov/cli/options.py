@@ -195,7 +195,8 @@ def _keep(asked: Question | None, ask: Callable[[], Question | None], code: int)
         return
     from inkov.store.answers import Answer
 
-    if {p.resolve() for p in Run.read} <= {p.resolve() for p in asked.files} and ask() == asked:
+    others = {p.resolve() for p in set(Run.read) - asked.files}
+    if (not others or others <= {p.resolve() for p in asked.files}) and ask() == asked:
         asked.keep(Answer("".join(Said.out or ()), "".join(Said.err or ()), code))
 
 

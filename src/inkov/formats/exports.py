@@ -27,7 +27,7 @@ _CONTAINER = re.compile(rf"(?i)[-_.]?(?:openconfig[-_.])?(?:{'|'.join(_WORDS)})\
 
 def recognise(data: bytes) -> bool:
     """Tells whether a file is JSON that names what OpenConfig holds; `read` looks closer."""
-    return data.lstrip()[:1] in {b"{", b"["} and _LOOKS.search(data) is not None
+    return jsontext.is_json(data) and _LOOKS.search(data) is not None
 
 
 def device_name(stem: str, folder: str) -> str:
@@ -72,7 +72,7 @@ def _values(data: bytes, reading: Reading) -> list[Any]:
         BadInput: it is neither JSON nor XML, or an error answer of a device.
     """
     text = utf8(data)
-    if text.lstrip()[:1] in {b"{", b"["}:
+    if jsontext.is_json(text):
         return jsontext.values(text, reading)
     return netconf.values(text, reading)
 

@@ -41,7 +41,7 @@ def roots_of(data: bytes, reading: Reading) -> dict[str, list[Any]]:
     """
     text = utf8(data)
     roots: dict[str, list[Any]] = defaultdict(list)
-    if text.lstrip()[:1] in {b"{", b"["}:
+    if jsontext.is_json(text):
         for value in jsontext.values(text, reading):
             _collect(value, roots, reading)
         return roots

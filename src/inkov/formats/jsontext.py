@@ -12,6 +12,11 @@ from inkov.formats.reading import Reading
 from inkov.formats.text import decoded
 
 
+def is_json(data: bytes) -> bool:
+    """Tells whether a text is meant to be JSON: it begins with an object or a list."""
+    return data.lstrip()[:1] in {b"{", b"["}
+
+
 def values(data: bytes, reading: Reading) -> list[Any]:
     """Decodes a file of one JSON value, or of several one after another.
 

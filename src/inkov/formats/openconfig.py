@@ -174,22 +174,7 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading) -> Port | No
         if made is not None and plain and said == len(reading.problems) + len(reading.notes) and len(_ALIKE) < _MANY:
             _ALIKE[key] = made
         return made
-    return Port(
-        name=name,
-        switching=like.switching,
-        enabled=like.enabled,
-        label=like.label,
-        stance=like.stance,
-        tag_format=like.tag_format,
-        lag=like.lag,
-        members=like.members,
-        is_lag=like.is_lag,
-        lacp=like.lacp,
-        speed=like.speed,
-        tree=like.tree,
-        registration=like.registration,
-        origin=Origin(reading.file, path, like.origin.places),
-    )
+    return like.renamed(name, Origin(reading.file, path, like.origin.places))
 
 
 _LAG_KINDS = {"LACP": Lacp.ACTIVE, "STATIC": Lacp.STATIC}

@@ -7,6 +7,7 @@ import re
 
 import orjson
 
+from inkov.formats import jsontext
 from inkov.formats.edits import Edits
 from inkov.formats.format import Content, Given
 from inkov.formats.reading import Reading
@@ -30,7 +31,7 @@ def kind(data: bytes) -> str | None:
         return plain[1].decode()
     if b"inkov" not in data:
         return None
-    if data.lstrip()[:1] in {b"{", b"["}:
+    if jsontext.is_json(data):
         with contextlib.suppress(orjson.JSONDecodeError):
             value = orjson.loads(data)
             found = value.get("inkov") if isinstance(value, dict) else None

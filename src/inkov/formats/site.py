@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from inkov.formats import exports, folder, registry
+from inkov.formats import exports, folder, jsontext, registry
 from inkov.formats.format import Content, Format, Given, Part
 from inkov.formats.grouping import Piece, devices
 from inkov.formats.merging import Merged, merged
@@ -189,7 +189,8 @@ class _Loader:
             if found is None:
                 return
             data, chosen = found
-            key = self.parsed.key(reading.file, self.assumed, data)
+            lasting = not jsontext.is_json(data)  # which is read anew as quickly as it is looked up
+            key = self.parsed.key(reading.file, self.assumed, data, lasting=lasting)
             entries = self.parsed.find(key)
             if entries is None:
                 problems, notes = len(self.unread), len(self.notes)
@@ -202,7 +203,7 @@ class _Loader:
                 said = tuple(self.notes[notes:])
                 entries = tuple(entry._replace(notes=said if n == 0 else ()) for n, entry in enumerate(read))
                 if entries:
-                    self.parsed.keep(key, entries)
+                    self.parsed.keep(key, entries, lasting=lasting)
             else:
                 self.notes.extend(note for entry in entries for note in entry.notes)
             self._add(entries, path, chosen, reading)

@@ -107,10 +107,17 @@ class Parsed:
         note = f"{strange.as_posix()}: passed over, as others may write to it" if strange else ""
         return cls(folder, shared, known, packs, note=note)
 
-    def key(self, shown: str, assumed: str, data: bytes) -> bytes:
-        """Returns what a file is known by: its name as sources give it, what the campus file assumes, its content."""
+    def key(self, shown: str, assumed: str, data: bytes, *, lasting: bool) -> bytes:
+        """Returns what a file is known by: its name as sources give it, what the campus file assumes, its content.
+
+        Args:
+            shown: its name.
+            assumed: what the campus file assumes of all switches.
+            data: its content.
+            lasting: it may be kept for later runs.
+        """
         digest = blake2b(f"{shown}\0{assumed}\0".encode(), digest_size=16)
-        if self.folder is not None or self.shared is not None:
+        if (lasting and self.folder is not None) or self.shared is not None:
             digest.update(data)
         return digest.digest()
 
@@ -125,9 +132,10 @@ class Parsed:
                 self.shared[key] = entries
         return entries
 
-    def keep(self, key: bytes, entries: Entries) -> None:
-        """Takes what a file was read as, to be written by `close`."""
-        self._fresh[key] = entries
+    def keep(self, key: bytes, entries: Entries, *, lasting: bool) -> None:
+        """Takes what a file was read as; what is `lasting` is written by `close`."""
+        if lasting:
+            self._fresh[key] = entries
         if self.shared is not None:
             self.shared[key] = entries
 
