@@ -92,7 +92,6 @@ RUNS = {
     "recheck": ("recheck", "{out}/proofs/every-vlan-apart-from-every-other.json", "{site}"),
     "flood of a port": ("flood", "{site}", f"{name_of(30)}:p20"),
     "drift from itself": ("drift", "{site}", "{site}"),
-    "rehearse all cuts": ("rehearse", "{site}", "--all-cuts"),
     "map svg": ("map", "{site}", "-o", "{out}/map.svg"),
     "map png": ("map", "{site}", "-o", "{out}/map.png"),
     "report html": ("report", "{site}", "-o", "{out}/report.html"),

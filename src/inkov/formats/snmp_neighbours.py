@@ -29,9 +29,9 @@ def heard(walk: Tables) -> list[Heard]:
             key = (index[1], index[2])
             newest[key] = max(index, newest.get(key, index))
     names: dict[Index, list[tuple[Vid, str]]] = defaultdict(list)
-    for index, row in walk.tables["lldpXdot1RemVlanName"].items():
+    for index, (name, _) in walk.tables["lldpXdot1RemVlanName"].items():
         if len(index) == 4 and VID_MIN <= index[3] <= VID_MAX:
-            names[index[:3]].append((index[3], str(row.value)))
+            names[index[:3]].append((index[3], str(name)))
     found: list[Heard] = []
     for index in newest.values():
         port = own.of(index[1])
@@ -80,13 +80,13 @@ class _Ports:
         self.walk = walk
         self.by_mac: dict[str, list[int]] = defaultdict(list)
         self.by_name = {n: i for i, n in walk.names.items()}
-        for index, row in walk.tables["ifPhysAddress"].items():
-            self.by_mac[str(row.value)].append(index[0])
-        aliases = Counter(str(r.value) for r in walk.tables["ifAlias"].values())
+        for index, (mac, _) in walk.tables["ifPhysAddress"].items():
+            self.by_mac[str(mac)].append(index[0])
+        aliases = Counter(str(alias) for alias, _ in walk.tables["ifAlias"].values())
         self.by_alias = {
-            str(r.value): i[0] for i, r in walk.tables["ifAlias"].items() if r.value and aliases[str(r.value)] == 1
+            str(alias): i[0] for i, (alias, _) in walk.tables["ifAlias"].items() if alias and aliases[str(alias)] == 1
         }
-        self.by_description = {str(r.value): i[0] for i, r in walk.tables["ifDescr"].items()}
+        self.by_description = {str(text): i[0] for i, (text, _) in walk.tables["ifDescr"].items()}
 
     def of(self, number: int) -> str | None:
         """Returns the name of the port; None when that is not certain."""

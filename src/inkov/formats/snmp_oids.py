@@ -3,27 +3,26 @@
 from __future__ import annotations
 
 import re
-from typing import Final, NamedTuple
+from collections.abc import Iterable
+from typing import Final, NamedTuple, TypeAlias
 
 from inkov.formats.snmp_objects import BY_NAME, BY_OID, Thing
 
-Index = tuple[int, ...]
+Index: TypeAlias = tuple[int, ...]
+"""The numbers that stand for a row; (0,) for an object without rows."""
+
+Value: TypeAlias = int | str | bytes
+"""A number, text, or octets, as the object has it."""
+
+Cell: TypeAlias = tuple[Value, int]
+"""A value and its line, from 1."""
 
 
-class Row(NamedTuple):
-    """One value of a walk.
-
-    Attributes:
-        thing: the object.
-        at: the numbers that stand for its row; (0,) for an object without rows.
-        value: a number, text, or octets, as the object has it.
-        line: where, from 1.
-    """
+class Run(NamedTuple):
+    """Values of one object that follow one another in a walk."""
 
     thing: Thing
-    at: Index
-    value: int | str | bytes
-    line: int
+    cells: Iterable[tuple[Index, Cell]]
 
 
 class Trouble(NamedTuple):

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from typing import Final
 
 from inkov.formats.snmp_objects import Form
-from inkov.formats.snmp_oids import Finder, Row, Trouble, index_of
+from inkov.formats.snmp_oids import Finder, Run, Trouble, index_of
 
 RECORD: Final = re.compile(rb"1(?:\.\d+){4,}\|\d+(?::?[a-z]+)?\|")
 """How such a line begins."""
@@ -18,7 +18,7 @@ _NO_VALUE: Final = (128, 129, 130)
 _IP_TAG: Final = 64
 
 
-def record_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
+def record_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Run]:
     """Yields the values of a record that are of use, in their order.
 
     Args:
@@ -44,7 +44,7 @@ def record_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
             what = "is computed, not constant" if b":" in tag else "makes no sense"
             trouble.append(Trouble(f"the value of {found[0].name} {what}", number))
             continue
-        yield Row(found[0], index, value, number)
+        yield Run(found[0], [(index, (value, number))])
 
 
 def _tagged(form: Form, tag: bytes, body: bytes) -> int | str | bytes | None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 
 from inkov.formats.reading import MAX_TEXT, Reading
-from inkov.formats.snmp_oids import Index, Row, Trouble
+from inkov.formats.snmp_oids import Cell, Index, Trouble
 from inkov.formats.snmp_record import is_record, record_rows
 from inkov.formats.snmp_text import walk_rows
 
-Table = dict[Index, Row]
+Table = dict[Index, Cell]
 
 
 class Tables:
@@ -28,32 +28,32 @@ class Tables:
         self.reading = reading
         self.trouble: list[Trouble] = []
         self.tables: dict[str, Table] = defaultdict(dict)
-        for row in (record_rows if is_record(data) else walk_rows)(data, self.trouble):
-            self.tables[row.thing.name][row.at] = row
+        for run in (record_rows if is_record(data) else walk_rows)(data, self.trouble):
+            self.tables[run.thing.name].update(run.cells)
         self.cut = any(not t.what.startswith("the device has no") for t in self.trouble)
         self.names = self._interface_names()
-        self.ifindex_of = {i[0]: int(r.value) for i, r in self.tables["dot1dBasePortIfIndex"].items()}
+        self.ifindex_of = {i[0]: int(port) for i, (port, _) in self.tables["dot1dBasePortIfIndex"].items()}
         self.untold: list[str] = []
 
     def text(self, name: str, index: Index = (0,)) -> str:
         """Returns a text, cut where no device would have let it grow further; empty without one."""
-        row = self.tables[name].get(index) if name in self.tables else None
-        return str(row.value)[:MAX_TEXT] if row is not None else ""
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return str(cell[0])[:MAX_TEXT] if cell is not None else ""
 
     def number(self, name: str, index: Index = (0,)) -> int | None:
         """Returns a number; None without one."""
-        row = self.tables[name].get(index) if name in self.tables else None
-        return int(row.value) if row is not None and not isinstance(row.value, bytes) else None
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return int(cell[0]) if cell is not None and not isinstance(cell[0], bytes) else None
 
     def octets(self, name: str, index: Index = (0,)) -> bytes | None:
         """Returns octets; None without any."""
-        row = self.tables[name].get(index) if name in self.tables else None
-        return row.value if row is not None and isinstance(row.value, bytes) else None
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return cell[0] if cell is not None and isinstance(cell[0], bytes) else None
 
     def line(self, name: str, index: Index = (0,)) -> int | None:
         """Returns the line of a value; None without one."""
-        row = self.tables[name].get(index) if name in self.tables else None
-        return row.line if row is not None else None
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return cell[1] if cell is not None else None
 
     @property
     def name(self) -> str:

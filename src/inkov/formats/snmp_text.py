@@ -7,13 +7,13 @@ that look like rows. So all is read as bytes, quotes first, and the object says 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import lru_cache
-from itertools import accumulate
+from itertools import accumulate, count, repeat
 from typing import Final, NamedTuple
 
 from inkov.formats.snmp_objects import LABELS, PORT_LABELS, Form, Thing
-from inkov.formats.snmp_oids import Finder, Row, Trouble, index_of
+from inkov.formats.snmp_oids import Finder, Run, Trouble, Value, index_of
 from inkov.formats.snmp_record import RECORD
 
 _STARTS: Final = re.compile(
@@ -56,7 +56,7 @@ def looks_like_walk(head: bytes) -> bool:
     return False
 
 
-def walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
+def walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Run]:
     """Yields the values of a walk that are of use, in their order.
 
     Args:
@@ -68,9 +68,9 @@ def walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Row]:
     while lines.at < len(lines.all):
         yield from lines.plain_rows(finder)
         if lines.at < len(lines.all):
-            row = _any_row(lines, finder, trouble)
-            if row is not None:
-                yield row
+            run = _any_row(lines, finder, trouble)
+            if run is not None:
+                yield run
     if lines.cut:
         trouble.append(Trouble("the last line has no end; the walk is cut there", len(lines.all)))
 
@@ -79,32 +79,50 @@ class _Plain(NamedTuple):
     """The commonest way in which values of a form are written, in one line each.
 
     Attributes:
-        pattern: of the value; what is of use in it is its one group.
-        made: makes the value.
+        start: what a value begins with, as a pattern.
+        body: what is of use in it.
+        end: what it ends with.
+        made: makes values of many bodies at once.
         may_go_on: the value may go on in the next line.
     """
 
-    pattern: bytes
-    made: Callable[[bytes], int | str | bytes]
+    start: bytes
+    body: bytes
+    end: bytes
+    made: Callable[[Iterable[bytes]], Iterable[Value]]
     may_go_on: bool = False
 
 
-_TEXT: Final = rb'STRING: "([^\\\n]*)"'
+def _numbers(bodies: Iterable[bytes]) -> Iterable[int]:
+    return map(int, bodies)
+
+
+def _texts(bodies: Iterable[bytes]) -> Iterable[str]:
+    return map(str, bodies, repeat("utf-8"), repeat("replace"))
+
+
+def _octets_of_hex(bodies: Iterable[bytes]) -> Iterable[bytes]:
+    return map(bytes.fromhex, map(str, bodies, repeat("ascii")))
+
+
+_QUOTED: Final = (b'STRING: "', rb"[^\\\n]*", b'"')
 _PLAIN: Final = {
-    Form.NUMBER: (_Plain(rb"(?:INTEGER|Gauge32): (\d{1,19})", int),),
-    Form.TEXT: (_Plain(_TEXT, lambda octets: octets.decode("utf-8", "replace")),),
+    Form.NUMBER: (_Plain(b"(?:INTEGER|Gauge32): ", rb"\d{1,19}", b"", _numbers),),
+    Form.TEXT: (_Plain(*_QUOTED, _texts),),
     Form.OCTETS: (
-        _Plain(rb"Hex-STRING: ((?:[0-9A-Fa-f]{2} ?){0,16})", lambda text: bytes.fromhex(text.decode()), may_go_on=True),
-        _Plain(_TEXT, bytes),
+        _Plain(b"Hex-STRING: ", rb"(?:[0-9A-Fa-f]{2} ?){0,16}", b"", _octets_of_hex, may_go_on=True),
+        _Plain(*_QUOTED, iter),
     ),
 }
 
 
 @lru_cache(maxsize=512)
-def _line_of(prefix: bytes, value: bytes) -> tuple[re.Pattern[bytes], re.Pattern[bytes]]:
+def _lines_of(prefix: bytes, start: bytes, body: bytes, end: bytes) -> tuple[re.Pattern[bytes], re.Pattern[bytes]]:
     """Returns what matches lines of a column that follow one another, and what finds the parts of each."""
-    one = rb"%s(\d{1,10}) = %s\n" % (re.escape(prefix), value)
-    return re.compile(rb"(?:%s)+" % one), re.compile(one)
+    line = rb"%s%s = %s%s%s\n"
+    own = re.escape(prefix)
+    whole = re.compile(rb"(?:%s)++" % (line % (own, rb"\d{1,10}", start, body, end)))
+    return whole, re.compile(line % (own, rb"(\d{1,10})", start, b"(%s)" % body, end))
 
 
 @lru_cache(maxsize=512)
@@ -113,7 +131,7 @@ def _passed_over(prefix: bytes) -> re.Pattern[bytes]:
     return re.compile(rb"(?:%s[^ \n]* = (?:Counter|INTEGER|Gauge32|OID: |Timetic)[^\n]*\n)+" % re.escape(prefix))
 
 
-def _any_row(lines: _Lines, finder: Finder, trouble: list[Trouble]) -> Row | None:
+def _any_row(lines: _Lines, finder: Finder, trouble: list[Trouble]) -> Run | None:
     """Takes one value in whatever form; None for what is of no use, or is none."""
     number = lines.at + 1
     oid, text = lines.next()
@@ -134,7 +152,7 @@ def _any_row(lines: _Lines, finder: Finder, trouble: list[Trouble]) -> Row | Non
     if index is None or value is None:
         trouble.append(Trouble(f"the value of {found[0].name} makes no sense", number))
         return None
-    return Row(found[0], index, value, number)
+    return Run(found[0], [(index, (value, number))])
 
 
 class _Lines:
@@ -157,9 +175,9 @@ class _Lines:
             data = b"\n".join(self.all)
         self.at = 0
         self._data = data
-        self._starts = [n + i for i, n in enumerate(accumulate(map(len, self.all), initial=0))]
+        self._starts = list(accumulate(map((1).__add__, map(len, self.all)), initial=0))
 
-    def plain_rows(self, finder: Finder) -> Iterator[Row]:
+    def plain_rows(self, finder: Finder) -> Iterator[Run]:
         """Takes rows of the column at hand that are written in the commonest way, and passes over what is of no use."""
         before = -1
         while before != self.at < len(self.all):
@@ -171,20 +189,20 @@ class _Lines:
                 for plain in _PLAIN.get(finder.thing.form, ()):
                     yield from self._column(finder.thing, finder.own, plain)
 
-    def _column(self, thing: Thing, prefix: bytes, plain: _Plain) -> Iterator[Row]:
-        run, one = _line_of(prefix, plain.pattern)
+    def _column(self, thing: Thing, prefix: bytes, plain: _Plain) -> Iterator[Run]:
+        whole, one = _lines_of(prefix, plain.start, plain.body, plain.end)
         start = self._starts[min(self.at, len(self.all))]
-        match = run.match(self._data, start)
+        match = whole.match(self._data, start)
         if match is None:
             return
         parts = one.findall(self._data, start, match.end())
         if plain.may_go_on and self._data[match.end() : match.end() + 2] not in _NEXT:
             parts.pop()
-        first = self.at + 1
-        self.at += len(parts)
-        made = plain.made
-        for number, (index, value) in enumerate(parts, first):
-            yield Row(thing, (int(index),), made(value), number)
+        if parts:
+            numbers, bodies = zip(*parts, strict=True)
+            lines = count(self.at + 1)
+            self.at += len(parts)
+            yield Run(thing, zip(zip(map(int, numbers)), zip(plain.made(bodies), lines, strict=False), strict=True))
 
     def next(self) -> tuple[bytes, bytes]:
         """Takes a line: its OID and what is written after it; no OID for a line that is none of a value."""

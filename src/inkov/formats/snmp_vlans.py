@@ -50,11 +50,11 @@ class VlanTables:
         static = ("dot1qVlanStaticName", "dot1qVlanStaticEgressPorts", "dot1qVlanStaticRowStatus")
         found: dict[Vid, Vlan] = {}
         for table in static:
-            for (v, *_), row in self.walk.tables[table].items():
+            for (v, *_), (_, line) in self.walk.tables[table].items():
                 if VID_MIN <= v <= VID_MAX and v not in found:
                     active = self.walk.number("dot1qVlanStaticRowStatus", (v,)) in {1, None}
                     found[v] = _vlan(v, self.walk.text("dot1qVlanStaticName", (v,)), active)
-                    self.lines[v] = row.line
+                    self.lines[v] = line
         for v, mark in self.current().items():
             if v not in found:
                 found[v] = _vlan(v, "", True)
@@ -91,8 +91,8 @@ class VlanTables:
         ports = self._lists[octets]
         odd = _instead(octets) if self._highest and max(ports, default=0) > self._highest else ""
         if odd:
-            row = self.walk.tables[name][index]
-            self.walk.trouble.append(Trouble(f"{name} holds {odd} where a bitmap should be", row.line))
+            line = self.walk.line(name, index) or 1
+            self.walk.trouble.append(Trouble(f"{name} holds {odd} where a bitmap should be", line))
             self.walk.cut = True
             return None
         return ports

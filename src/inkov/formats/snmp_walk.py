@@ -181,9 +181,9 @@ class Walk(Tables):
         """Returns the LAG of each interface that is a member of one, by interface numbers."""
         found: dict[int, int] = {}
         for table in ("dot3adAggPortAttachedAggID", "dot3adAggPortSelectedAggID"):
-            for (i, *_), row in self.tables[table].items():
-                if row.value and row.value != i and (self.number("ifType", (int(row.value),)) in {_LAG, None}):
-                    found[i] = int(row.value)
+            for (i, *_), (lag, _) in self.tables[table].items():
+                if lag and lag != i and self.number("ifType", (int(lag),)) in {_LAG, None}:
+                    found[i] = int(lag)
         for index in self.tables["ifStackStatus"]:
             if len(index) == 2 and self.number("ifType", (index[0],)) == _LAG and index[1]:
                 found.setdefault(index[1], index[0])
@@ -297,18 +297,18 @@ class Walk(Tables):
         return tuple(found), told and len(loose) < 2
 
     def _addresses(self) -> Iterator[tuple[Address, int, int]]:
-        for index, row in self.tables["ipAdEntIfIndex"].items():
+        for index, (i, line) in self.tables["ipAdEntIfIndex"].items():
             mask = self.text("ipAdEntNetMask", index)
             text = ".".join(map(str, index))
             try:
-                yield ip_interface(f"{text}/{mask}" if mask else text), int(row.value), row.line
+                yield ip_interface(f"{text}/{mask}" if mask else text), int(i), line
             except ValueError:
                 continue
-        for index, row in self.tables["ipAddressIfIndex"].items():
+        for index, (i, line) in self.tables["ipAddressIfIndex"].items():
             if len(index) == 18 and index[0] == 2:
                 address = ip_address(bytes(n & 255 for n in index[2:]))
                 if not address.is_link_local:
-                    yield ip_interface(address), int(row.value), row.line
+                    yield ip_interface(address), int(i), line
 
 
 def _fields(port: Port) -> dict[str, Any]:
