@@ -243,11 +243,11 @@ class Walk(Tables):
             pvid = None
         made = _general(pvid, untagged.get(p, 0), tagged.get(p, 0), frames, filtering)
         line = self.line("dot1qPvid", (p,)) or self.line("dot1dBasePortIfIndex", (p,)) or 1
-        vids = made.untagged | made.tagged
         for setting in (Setting.MODE, Setting.ACCESS, Setting.NATIVE, Setting.GENERAL):
             places[setting.key] = line
-        first = next(iter(vids), None)
-        places[Setting.ALLOWED.key] = (self.line("dot1qVlanStaticEgressPorts", (first,)) if first else None) or line
+        mask = untagged.get(p, 0) | tagged.get(p, 0)
+        first = (mask & -mask).bit_length() - 1  # the lowest VLAN, -1 without any
+        places[Setting.ALLOWED.key] = self.line("dot1qVlanStaticEgressPorts", (first,)) or line
         return _plain(made)
 
     # -- spanning tree and addresses -------------------------------------------------------------------
