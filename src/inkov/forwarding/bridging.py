@@ -149,6 +149,8 @@ class Bridging(Plant):
         """Returns the VLANs that cross a link both ways and stay themselves, as far as ports and tables go."""
         if not link.up or self.lag_failure(link):
             return 0
+        if id(link) not in self._passes and self._like and self.unlike is not None and link.a not in self.unlike:
+            self._passes[id(link)] = self._like.passes(link)
         if id(link) not in self._passes:
             there, back = self.hop(link.a, link.b, View.USUAL), self.hop(link.b, link.a, View.USUAL)
             self._passes[id(link)] = there.kept & back.kept

@@ -8,8 +8,8 @@ that discovery contradicts itself about are doubtful: they may exist, and nothin
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Collection, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 from inkov.model.campus import Cable, Campus
@@ -125,9 +125,9 @@ def cabling(campus: Campus) -> Cabling:
 
 
 def cabled_alike(a: Campus, b: Campus) -> bool:
-    """Tells whether two campuses surely have the same links, and what is said of them is in the same places."""
+    """Tells whether two campuses surely have the same links, up or not, and what is said of them is in the same places."""
     return (
-        [(c, c.source) for c in a.cables] == [(c, c.source) for c in b.cables]
+        (a.cables is b.cables or [(c, c.source) for c in a.cables] == [(c, c.source) for c in b.cables])
         and list(a.switches) == list(b.switches)
         and all(
             s is t or _cabled(s) == _cabled(t) for s, t in zip(a.switches.values(), b.switches.values(), strict=True)
@@ -136,10 +136,32 @@ def cabled_alike(a: Campus, b: Campus) -> bool:
 
 
 def _cabled(switch: Switch) -> tuple[object, ...]:
-    """Returns all that the links of a campus hang on in a switch."""
+    """Returns all that the links of a campus hang on in a switch, but whether they are up."""
     heard = [(h, h.source) for h in switch.heard]
-    ports = {name: (p.enabled, p.lag, p.is_lag) for name, p in switch.ports.items()}
+    ports = {name: (p.lag, p.is_lag) for name, p in switch.ports.items()}
     return switch.mac, heard, ports, switch.kind
+
+
+def recabled(like: Cabling, switches: Mapping[str, Switch], others: Collection[str]) -> Cabling:
+    """Returns the cabling of a campus that is cabled alike: the same links, but those of some switches up as they are here.
+
+    Args:
+        like: the cabling of a campus that is `cabled_alike`.
+        switches: the switches of this one by name.
+        others: those that are not the very switches of the other.
+    """
+    links = [
+        replace(k, up=_up(switches, k.a, k.b, k.wires)) if k.a.switch in others or k.b.switch in others else k
+        for k in like.links
+    ]
+    return Cabling(links, like.outside, like.disagreements)
+
+
+def _up(switches: Mapping[str, Switch], a: PortRef, b: PortRef, wires: Iterable[Wire]) -> bool:
+    def enabled(ref: PortRef) -> bool:
+        return switches[ref.switch].ports[ref.port].enabled
+
+    return enabled(a) and enabled(b) and any(enabled(w.a) and enabled(w.b) for w in wires)
 
 
 class _Inference:
@@ -209,8 +231,7 @@ class _Inference:
         made: list[Link] = []
         for (a, b), group in grouped.items():
             doubt = next((doubts[end] for w in group for end in (w.a, w.b) if end in doubts and not w.cable), "")
-            up = self._enabled(a) and self._enabled(b) and any(self._enabled(w.a) and self._enabled(w.b) for w in group)
-            made.append(Link(a, b, tuple(group), up, doubt))
+            made.append(Link(a, b, tuple(group), _up(self.switches, a, b, group), doubt))
         made.sort(key=lambda k: (k.a.order, k.b.order))
         return made
 
@@ -234,9 +255,6 @@ class _Inference:
     def _logical(self, ref: PortRef) -> PortRef:
         lag = self.switches[ref.switch].ports[ref.port].lag
         return PortRef(ref.switch, lag) if lag and lag in self.switches[ref.switch].ports else ref
-
-    def _enabled(self, ref: PortRef) -> bool:
-        return self.switches[ref.switch].ports[ref.port].enabled
 
 
 def _first_labels(switches: Mapping[str, Switch]) -> dict[str, str]:

@@ -46,7 +46,7 @@ class Flooding:
         self.network = network
         self.view = view
         self._like = like
-        self._homes: dict[tuple[str, Domain], str] = {}
+        self._groups: dict[Domain, dict[str, tuple[str, frozenset[str]]]] = defaultdict(dict)
         self._reached: dict[Starts, list[HeardAt]] = {}
         self._ports: dict[Starts, frozenset[PortRef]] = {}
         self._out: dict[str, Mapping[Domain, list[PortRef]]] = {}
@@ -143,8 +143,15 @@ class Flooding:
             return None
         key = self._classes.one_for(domain), like.one_for(domain)
         if key not in self._elsewhere:
-            names = (n for n in self.network.switches if n not in self.same or not self._reaches_alike(n, domain))
-            self._elsewhere[key] = frozenset(names)
+            found = set(self.network.switches) - self.same
+            left = set(self.same)
+            while left:
+                one = next(iter(left))
+                group = left & self.around(one, domain) & like.around(one, domain)
+                left -= group
+                if not self._reaches_alike(one, domain):
+                    found |= group
+            self._elsewhere[key] = frozenset(found)
         return self._elsewhere[key]
 
     def one_for(self, domain: Domain) -> Domain:
@@ -237,12 +244,19 @@ class Flooding:
 
         Those are joined by links that carry the domain both ways, and it turns into no other anywhere.
         """
-        if not self.stays(domain):
-            return switch
+        return self._group(switch, domain)[0] if self.stays(domain) else switch
+
+    def around(self, switch: str, domain: Domain) -> frozenset[str]:
+        """Returns the switches from which frames of a domain that turns into no other get to the same places as from one."""
+        return self._group(switch, domain)[1]
+
+    def _group(self, switch: str, domain: Domain) -> tuple[str, frozenset[str]]:
         one = self._classes.one_for(domain)
-        if (switch, one) not in self._homes:
-            self._homes |= dict.fromkeys(((s, one) for s in self._graph.joined(switch, one)), switch)
-        return self._homes[switch, one]
+        groups = self._groups[one]
+        if switch not in groups:
+            found = frozenset(self._graph.joined(switch, one))
+            groups.update(dict.fromkeys(found, (switch, found)))
+        return groups[switch]
 
     def _leaving(self, starts: Starts) -> list[HeardAt]:
         found: set[HeardAt] = set()

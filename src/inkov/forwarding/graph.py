@@ -116,7 +116,7 @@ class Graph:
         self.stacked = False
         self._wide = False
         self._turns: dict[Domain, Mask] | None = None
-        self._both: dict[str, list[tuple[str, Mask]]] | None = None
+        self._both: dict[str, list[tuple[str, Mask]]] = {}
         self._crossed: dict[tuple[int, Domain, Tags, Mask], tuple[Crossing, ...]] = {}
         self._kept = 0
         self.edges: dict[str, list[Edge]] = defaultdict(list)
@@ -128,24 +128,35 @@ class Graph:
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
 
+    def with_edges(self, others: Mapping[str, list[Edge]]) -> Graph:
+        """Returns a graph with other edges out of some switches; both ends of each link that differs are among these."""
+        made = Graph(sure=self.sure)
+        made.edges.update({n: edges for n, edges in {**self.edges, **others}.items() if edges})
+        plain = not (self.stacked or self._wide)
+        hops = [e.hop for edges in (others if plain else made.edges).values() for e in edges]
+        made._both = {n: ways for n, ways in self._both.items() if n not in others}
+        made.stacked, made._wide = any(h.stacks for h in hops), any(map(_is_wide, hops))
+        return made
+
     def joined(self, start: str, domain: Domain) -> set[str]:
         """Returns the switches around one that links join which carry a domain both ways and keep it what it is.
 
         Frames of any of them reach all others, whichever starts: one search tells what a search from each would.
         """
-        if self._both is None:
-            back = {(e.near, e.far): e.hop.same for edges in self.edges.values() for e in edges}
-            self._both = {
-                switch: [(e.far.switch, mask) for e in edges if (mask := e.hop.same & back.get((e.far, e.near), 0))]
-                for switch, edges in self.edges.items()
-            }
         found, todo = {start}, [start]
         while todo:
-            for far, mask in self._both.get(todo.pop(), ()):
+            for far, mask in self._both_ways(todo.pop()):
                 if mask >> domain & 1 and far not in found:
                     found.add(far)
                     todo.append(far)
         return found
+
+    def _both_ways(self, switch: str) -> list[tuple[str, Mask]]:
+        """Returns the switches that links of one lead to, with the domains that cross both ways and stay what they are."""
+        if switch not in self._both:
+            ways = ((e, self.hops.get((e.far, e.near))) for e in self.edges.get(switch, ()))
+            self._both[switch] = [(e.far.switch, mask) for e, back in ways if back and (mask := e.hop.same & back.same)]
+        return self._both[switch]
 
     def becomes(self, domains: Mask, *, tagged: bool = False) -> Mask:
         """Returns the domains that frames of some may ever be in, on whatever switch; all where tags are kept inside.

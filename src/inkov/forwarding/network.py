@@ -7,6 +7,7 @@ the directed graph on (switch, domain) in each view.
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import replace
 from functools import cached_property
 from itertools import combinations, product
@@ -14,7 +15,7 @@ from itertools import combinations, product
 from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, by_labels
 from inkov.forwarding.gateways import Gateways
-from inkov.forwarding.graph import Graph
+from inkov.forwarding.graph import Edge, Graph
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.ladder import Ladder, Ladders
@@ -124,18 +125,38 @@ class Network(Bridging):
         """
         tree = tree or (Blocking.IGNORED if view is View.MAY else Blocking.SURE)
         if (view, tree) not in self._graphs:
-            graph = Graph(sure=view is View.MUST)
-            for link in self.links:
-                if link.up and self._counts(link, view):
-                    self._join(graph, link.a, link.b, view, tree)
-            if view is View.MAY:
-                self._join_doubtful(graph)
-                for a, b in self.labelled:
-                    self._join(graph, a, b, View.MAY, Blocking.IGNORED)
-                self._join_loose(graph)
-                self._join_outside(graph)
-            self._graphs[view, tree] = graph
+            alike = view is View.USUAL and tree is Blocking.SURE
+            self._graphs[view, tree] = (self._graph_like() if alike else None) or self._graph_of_links(view, tree)
         return self._graphs[view, tree]
+
+    def _graph_of_links(self, view: View, tree: Blocking) -> Graph:
+        graph = Graph(sure=view is View.MUST)
+        for link in self.links:
+            if link.up and self._counts(link, view):
+                self._join(graph, link.a, link.b, view, tree)
+        if view is View.MAY:
+            self._join_doubtful(graph)
+            for a, b in self.labelled:
+                self._join(graph, a, b, View.MAY, Blocking.IGNORED)
+            self._join_loose(graph)
+            self._join_outside(graph)
+        return graph
+
+    def _graph_like(self) -> Graph | None:
+        """Returns the usual graph as that of the campus this is like, with other edges at switches where links differ."""
+        like = self._like
+        if like is None or self.unlike is None or any(s.prunes for n in (self, like) for s in n.switches.values()):
+            return None
+        limited = (k for ref in self.trees.limited_unlike(like.trees) for k in self.links_of.get(ref, ()))
+        names = {e.switch for e in self.unlike} | {e.switch for k in limited for e in (k.a, k.b)}
+        return like.graph(View.USUAL).with_edges({name: list(self._edges_out_of(name)) for name in names})
+
+    def _edges_out_of(self, name: str) -> Iterator[Edge]:
+        for link in self.links_at.get(name, ()):
+            if link.up and self._counts(link, View.USUAL):
+                for near, far in ((link.a, link.b), (link.b, link.a)):
+                    if near.switch == name:
+                        yield Edge(near, far, self.hop_today(near, far, View.USUAL, Blocking.SURE))
 
     def _counts(self, link: Link, view: View) -> bool:
         """Tells whether a link is one in a view."""

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 from itertools import combinations
 from typing import Self
 
-from inkov.forwarding.cabling import Cabling, Link, cabled_alike, cabling, components, links_by_switch
+from inkov.forwarding.cabling import Cabling, Link, cabled_alike, cabling, components, links_by_switch, recabled
 from inkov.forwarding.forming import forms, lag_failure
 from inkov.forwarding.negotiation import Formed, form, form_among
 from inkov.kinds.table import negotiates
@@ -32,7 +32,7 @@ class Plant:
         self.campus = campus
         self.failed = failed
         self.switches: Mapping[str, Switch] = campus.switches
-        self._like = like if like is not None and like.formats == self.formats else None
+        self._like = like if like is not None and self._formatted_like(like) else None
 
     def port(self, ref: PortRef) -> Port:
         """Returns a port or LAG that exists."""
@@ -50,10 +50,20 @@ class Plant:
         """Tells whether a switch is the very one of the campus this is like."""
         return self._like is not None and self._like.switches.get(switch) is self.switches[switch]
 
+    def _formatted_like(self, like: Self) -> bool:
+        """Tells whether ports have the same tag formats as those of another campus, so that these have the same numbers."""
+        mine, theirs = (
+            [s for n, s in own.items() if other.get(n) is not s]
+            for own, other in ((self.switches, like.switches), (like.switches, self.switches))
+        )
+        if _formats(mine) == _formats(theirs):
+            self.formats = like.formats
+        return self.formats == like.formats
+
     @cached_property
     def formats(self) -> Mapping[str, int]:
         """The number of each tag format that some port has; 0 is IEEE 802.1Q."""
-        named = {p.tag_format for s in self.switches.values() for p in s.ports.values()}
+        named = _formats(self.switches.values())
         return {name: i for i, name in enumerate([DOT1Q, *sorted(named - {DOT1Q, NEGOTIATED_FORMAT})])}
 
     @cached_property
@@ -70,7 +80,27 @@ class Plant:
     @cached_property
     def cabling(self) -> Cabling:
         """How the boxes are cabled."""
-        return self._cabled_like.cabling if self._cabled_like else cabling(self.campus)
+        like = self._cabled_like
+        if like is None:
+            return cabling(self.campus)
+        return recabled(like.cabling, self.switches, self._others) if self._others else like.cabling
+
+    @cached_property
+    def _others(self) -> frozenset[str]:
+        """The switches that are not the very ones of the campus this is like."""
+        return frozenset(n for n in self.switches if not self._same(n))
+
+    @cached_property
+    def unlike(self) -> frozenset[PortRef] | None:
+        """The ends of links that may not do what they usually do in the campus this is like, as far as ports and tables go.
+
+        Those of switches that are not the same, and those at hubs, behind which others negotiate with them; None where there is
+        no such campus, or its cables are others.
+        """
+        if self._cabled_like is None:
+            return None
+        at = self.links_at
+        return frozenset(e for name in (*self._others, *self.clusters) for k in at.get(name, ()) for e in (k.a, k.b))
 
     @cached_property
     def _cabled_like(self) -> Self | None:
@@ -91,7 +121,9 @@ class Plant:
     def links_of(self) -> Mapping[PortRef, list[Link]]:
         """The links of each port or LAG that has any."""
         if self._cabled_like:
-            return self._cabled_like.links_of
+            ends = {end for name in self._others for k in self.links_at.get(name, ()) for end in (k.a, k.b)}
+            fresh = {end: [k for k in self.links_at[end.switch] if end in {k.a, k.b}] for end in ends}
+            return {**self._cabled_like.links_of, **fresh}
         found: dict[PortRef, list[Link]] = defaultdict(list)
         for link in self.links:
             found[link.a].append(link)
@@ -188,3 +220,7 @@ class Plant:
         """Returns a port or LAG as it is after negotiation, as far as that is known."""
         port = self.port(ref)
         return self.formed(ref).usual if negotiates(port) else port
+
+
+def _formats(switches: Iterable[Switch]) -> set[str]:
+    return {p.tag_format for s in switches for p in s.ports.values()}

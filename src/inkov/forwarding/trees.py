@@ -313,7 +313,7 @@ class Trees(Lans):
 
         Where the tree is known but for some switches, those are the rings that these are in.
         """
-        inside = {k: lan for lan in part.lans for k in self.lans[self.heard[lan]]}
+        inside = {(k.a, k.b): lan for lan in part.lans for k in self.lans[self.heard[lan]]}
         for block in self._blocks(part):
             unstated = [n for n in part.taken if n in block.nodes]
             if not block.ring or not (part.unknown or unstated):
@@ -321,7 +321,7 @@ class Trees(Lans):
             why = part.unknown or _not_stated(unstated)
             common = FULL_MASK
             for link in block.links:
-                common &= 0 if self._unsure(link) else self._carried(inside[link])
+                common &= 0 if self._unsure(link) else self._carried(inside[link.a, link.b])
             for link in block.links:
                 for end in (link.a, link.b):
                     made.allowed.pop(end, None)
@@ -351,6 +351,11 @@ class Trees(Lans):
         limits = self._limits
         unstated = limits.unstated.get(ref, 0) if view is View.MUST else 0
         return limits.allowed.get(ref, -1) & ~unstated
+
+    def limited_unlike(self, other: Trees) -> set[PortRef]:
+        """Returns the ports that other domains surely pass than in other trees, as far as these go."""
+        mine, theirs = self._limits.allowed, other._limits.allowed
+        return {ref for ref in mine.keys() | theirs.keys() if mine.get(ref, -1) != theirs.get(ref, -1)}
 
     def blocks(self, ref: PortRef, view: View = View.USUAL) -> Mask:
         """Returns the VLANs that surely do not pass a port today because of the tree."""

@@ -1,0 +1,100 @@
+"""A network that is made like another one is what it would be alone: after any change, links, graph, trees and who hears whom."""
+
+from dataclasses import replace
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import inkov
+from conftest import write_files
+from inkov.forwarding.flood import Flooding
+from inkov.forwarding.network import Network
+from inkov.kinds.relay import View
+from inkov.model.switch import Kind, Stance
+from inkov.model.tree import BridgeTree, Protocol
+from strategies import VLANS, campuses, open_campuses, trunked
+
+
+@st.composite
+def changed(draw, campus):
+    """The campus with something else on one switch or two: a port down, up, or set as another one, a table, a tree, pruning."""
+    made = dict(campus.switches)
+    for name in draw(st.lists(st.sampled_from(sorted(made)), min_size=1, max_size=2, unique=True)):
+        switch = made[name]
+        what = draw(st.sampled_from(["enabled", "enabled", "switching", "stance", "table", "tree", "prunes"]))
+        port = switch.ports[draw(st.sampled_from(sorted(switch.ports)))]
+        other = switch.ports[draw(st.sampled_from(sorted(switch.ports)))]
+        fresh = {
+            "enabled": replace(port, enabled=not port.enabled),
+            "switching": replace(port, switching=other.switching),
+            "stance": replace(port, stance=draw(st.sampled_from(Stance))),
+        }.get(what, port)
+        made[name] = replace(switch, ports={**switch.ports, port.name: fresh})
+        if what == "table" and switch.vlans:
+            gone = draw(st.sampled_from(sorted(switch.vlans)))
+            made[name] = replace(switch, vlans={v: entry for v, entry in switch.vlans.items() if v != gone})
+        elif what == "tree" and switch.kind is Kind.SWITCH:
+            protocol = draw(st.sampled_from([None, Protocol.OFF, Protocol.RSTP, Protocol.PER_VLAN]))
+            made[name] = replace(switch, tree=BridgeTree(protocol, 4096))
+        elif what == "prunes":
+            made[name] = replace(switch, prunes=not switch.prunes)
+    return replace(campus, switches=made)
+
+
+def edges(network):
+    return {name: some for name, some in network.graph(View.USUAL).edges.items() if some}
+
+
+@settings(max_examples=400)
+@given(st.one_of(campuses(), open_campuses(), trunked()), st.data())
+def test_a_network_like_another_is_what_it_is_alone(campus, data):
+    before = Network(campus)
+    first = Flooding(before)
+    for ref in first.sources():
+        first.ports(ref)
+    after = data.draw(changed(campus))
+    alone, like = Network(after), Network(after, like=before)
+    assert like.links == alone.links
+    assert like.links_of == alone.links_of
+    assert (like.cabled, like.edge_ports) == (alone.cabled, alone.edge_ports)
+    assert edges(like) == edges(alone)
+    graphs = like.graph(View.USUAL), alone.graph(View.USUAL)
+    assert graphs[0].stacked == graphs[1].stacked
+    assert [like.passes(k) for k in like.links] == [alone.passes(k) for k in alone.links]
+    floods = Flooding(like, like=first), Flooding(alone)
+    for ref in floods[1].sources():
+        assert floods[0].ports(ref) == floods[1].ports(ref)
+    for vid in VLANS:
+        for name in after.switches:
+            assert graphs[0].joined(name, vid) == graphs[1].joined(name, vid)
+
+
+def after(site, switch, **changes):
+    """A campus, and it with something else on port 1 of a switch."""
+    campus = inkov.load(site)
+    own = campus.switches[switch]
+    ports = {**own.ports, "1": replace(own.ports["1"], **changes)}
+    return Network(campus), replace(campus, switches={**campus.switches, switch: replace(own, ports=ports)})
+
+
+def test_a_port_that_negotiates_with_one_behind_a_hub_becomes_what_that_makes_of_it(tmp_path):
+    """Neither end of the link that differs is on the switch that was changed."""
+    end = "inkov: switch\nname: {}\nvlans: {{10: users, 20: guests}}\nports:\n  1: {}\n  2: {{access: 20}}\n"
+    files = {
+        "hall.yaml": end.format("hall", "{mode: negotiated, stance: active, access: 20, trunk: all}"),
+        "east.yaml": end.format("east", "{mode: negotiated, stance: passive, access: 10, trunk: all}"),
+        "hub.yaml": "inkov: switch\nname: hub\nkind: unmanaged\nports: {1: {}, 2: {}}\n",
+        "campus.yaml": "inkov: campus\nname: c\ncables: [hall 1 - hub 1, east 1 - hub 2]\n",
+    }
+    before, campus = after(write_files(tmp_path, files), "east", stance=Stance.SILENT)
+    assert edges(Network(campus, like=before)) == edges(Network(campus)) != edges(before)
+
+
+def test_what_is_pruned_far_from_the_change_is_pruned(tmp_path):
+    own = "inkov: switch\nname: {}\nvlans: {{10: users}}\npruning: true\nports: {{{}}}\n"
+    up, down, desk = "a: {trunk: all}", "b: {trunk: all}", "1: {access: 10}"
+    ports = {"s1": (desk, down), "s2": (up, down), "s3": (desk, up)}
+    files = {f"{n}.yaml": own.format(n, ", ".join(some)) for n, some in ports.items()}
+    files["campus.yaml"] = "inkov: campus\nname: c\ncables: [s1 b - s2 a, s2 b - s3 a]\n"
+    before, campus = after(write_files(tmp_path, files), "s3", enabled=False)
+    assert edges(Network(campus, like=before))["s1"] == edges(Network(campus))["s1"] != edges(before)["s1"]
