@@ -10,7 +10,7 @@ from typing_extensions import TypedDict
 
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Claim
-from inkov.model.names import PortRef, ports_text
+from inkov.model.names import ports_text
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
 from inkov.plan.renames import renamed
 from inkov.proof.outcome import Outcome, Verdict
@@ -19,7 +19,7 @@ from inkov.rules.catalogue import audit
 from inkov.rules.choice import Choice, identity
 from inkov.rules.finding import Finding
 from inkov.views.findings import FindingView, finding_view
-from inkov.views.hearing import Hearing, Plugged, differing
+from inkov.views.hearing import Hearing, Plugged, pairs, shifts
 from inkov.views.reports import VerdictView, verdict_views
 from inkov.views.states import StateRow, states
 from inkov.views.trends import word
@@ -153,6 +153,12 @@ class Side:
         """Who hears untagged broadcasts of whom."""
         return Hearing(self.network, self.like.hearing if self.like else None, self.plugged)
 
+    @cached_property
+    def parted(self) -> tuple[bool, bool]:
+        """Tells whether somebody hears a port who does not on the campus this is like, and whether somebody no longer does."""
+        found = list(shifts(self.like.hearing, self.hearing)) if self.like else []
+        return any(pairs(s.refs, s.gained) for s in found), any(pairs(s.refs, s.lost) for s in found)
+
 
 def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes: bool = True) -> DriftView:
     """Compares two campuses.
@@ -191,8 +197,8 @@ def drift_of(
             ChangeRow(_place(at, some), what, len(some), some[0].silent) for at, what, some in folded([*others, *found])
         ),
         reach=ReachView(gained, lost),
-        gained_by=cause.each(lambda side: bool(reach(one, side)[0])) if gained else (),
-        lost_by=cause.each(lambda side: bool(reach(one, side)[1])) if lost else (),
+        gained_by=cause.each(lambda side: side.parted[0]) if gained else (),
+        lost_by=cause.each(lambda side: side.parted[1]) if lost else (),
         states=tuple(states(one.network, other.network)),
         claims=tuple(_turned(one, other, claims, cause)),
         findings=_findings(one, other, cause),
@@ -265,12 +271,9 @@ def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ..
     """Returns who hears whom that did not, and who no longer does, a sending port a row."""
     gained: list[Heard] = []
     lost: list[Heard] = []
-    known: dict[tuple[int, int], tuple[frozenset[PortRef], frozenset[PortRef]]] = {}
-    for ref in differing(before.hearing, after.hearing):
-        was, now = before.hearing.of(ref), after.hearing.of(ref)
-        if (id(was), id(now)) not in known:
-            known[id(was), id(now)] = now - was, was - now
-        for rows, some in zip((gained, lost), known[id(was), id(now)], strict=True):
+    found = [(ref, shift) for shift in shifts(before.hearing, after.hearing) for ref in shift.refs]
+    for ref, shift in sorted(found, key=lambda f: f[0].order):
+        for rows, some in ((gained, shift.gained), (lost, shift.lost)):
             if others := some - {ref}:
                 rows.append({"from": str(ref), "at": tuple(map(str, sorted(others, key=lambda r: r.order)))})
     return tuple(gained), tuple(lost)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from itertools import chain
 from typing import Final, NamedTuple
@@ -82,33 +82,59 @@ class Hearing:
         return found
 
     @cached_property
-    def changed(self) -> frozenset[PortRef]:
-        """The ports that may be heard by others than in the campus this one is like, or be in one of the two alone."""
+    def changed(self) -> Sequence[Sequence[PortRef]]:
+        """The ports that may be heard by others than in the campus this one is like, or be in one of the two alone.
+
+        Those that are heard alike on both campuses stand together.
+        """
         if self.like is None:
-            return frozenset(self.edges())
+            return [[ref] for ref in self.edges()]
         mine, theirs = self.network.edge_ports, self.like.network.edge_ports
-        found: set[PortRef] = set() if self._plugged is None else {self._plugged.at}
-        for name in {*mine, *theirs}:
-            if name not in self.flooding.same or mine.get(name) != theirs.get(name):
-                found.update(mine.get(name, ()), theirs.get(name, ()))
+        apart = {n for n in {*mine, *theirs} if n not in self.flooding.same or mine.get(n) != theirs.get(n)}
+        apart |= set() if self._plugged is None else {self._plugged.at.switch}
+        single = {ref for name in apart for ref in (*mine.get(name, ()), *theirs.get(name, ()))}
+        found: list[Sequence[PortRef]] = [[ref] for ref in single]
         for domains, by_switch in self.like.alike.items():
             if not self.flooding.untouched(domains):
-                found.update(chain.from_iterable(by_switch.values()))
-        return frozenset(found)
+                found += [refs for name, refs in by_switch.items() if name not in apart]
+        return found
 
     def edges(self) -> Iterator[PortRef]:
         """Yields all edge ports."""
         return chain.from_iterable(self.network.edge_ports.values())
 
 
-def differing(one: Hearing, other: Hearing) -> list[PortRef]:
-    """Returns the ports that may be heard by others on one campus than on the other, in natural order; all else are not."""
+class Shift(NamedTuple):
+    """Ports that are heard alike, and who hears them on one campus and did not on another, or no longer does."""
+
+    refs: Sequence[PortRef]
+    gained: frozenset[PortRef]
+    lost: frozenset[PortRef]
+
+
+def shifts(one: Hearing, other: Hearing) -> Iterator[Shift]:
+    """Yields the ports that may be heard by others on one campus than on the other, those that are heard alike at once."""
+    groups: Iterable[Sequence[PortRef]]
     if other.like is one:
-        found = other.changed
+        groups = other.changed
     elif one.like is other:
-        found = one.changed
+        groups = one.changed
     elif one.like is not None and one.like is other.like:
-        found = one.changed | other.changed
+        groups = [[ref] for ref in {*chain(*one.changed), *chain(*other.changed)}]
     else:
-        found = frozenset(chain(one.edges(), other.edges()))
-    return sorted((r for r in found if one.of(r) is not other.of(r)), key=lambda r: r.order)
+        groups = [[ref] for ref in {*one.edges(), *other.edges()}]
+    known: dict[
+        tuple[int, int], tuple[frozenset[PortRef], ...]
+    ] = {}  # the sets are held, so that their identity stays their own
+    for refs in groups:
+        was, now = one.of(refs[0]), other.of(refs[0])
+        if was is not now:
+            if (id(was), id(now)) not in known:
+                known[id(was), id(now)] = was, now, now - was, was - now
+            _, _, gained, lost = known[id(was), id(now)]
+            yield Shift(refs, gained, lost)
+
+
+def pairs(refs: Collection[PortRef], others: frozenset[PortRef]) -> int:
+    """Returns how many pairs of a port and another there are."""
+    return len(refs) * len(others) - sum(ref in others for ref in refs)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from itertools import chain
 
 from inkov.forwarding.network import Network
 from inkov.kinds.edit import CannotChange
@@ -14,7 +15,7 @@ from inkov.model.names import PortRef
 from inkov.proof.ends import end_named
 from inkov.proof.trace import trace
 from inkov.views.drifts import DriftView, Side, drift_of
-from inkov.views.hearing import differing
+from inkov.views.hearing import shifts
 
 _EXACT = 8
 """Up to so many steps every order is tried; beyond, the next step is the first that breaks nothing."""
@@ -108,7 +109,7 @@ class Rehearsal:
                 found.append(f"the claim {claim.name!r} does not hold in between")
         lost: set[PortRef] = set()
         gained: set[PortRef] = set()
-        for ref in differing(ends[0].hearing, now.hearing):
+        for ref in chain.from_iterable(s.refs for s in shifts(ends[0].hearing, now.hearing)):
             here, was, will = (side.hearing.of(ref) for side in (now, *ends))
             for ports, others in ((lost, (was & will) - here - {ref}), (gained, here - was - will - {ref})):
                 ports.update(others, [ref] if others else [])

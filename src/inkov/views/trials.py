@@ -11,7 +11,7 @@ from inkov.kinds.steps import Arrival, Step
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef
 from inkov.views.drifts import Side, reach
-from inkov.views.hearing import Plugged
+from inkov.views.hearing import Plugged, pairs
 from inkov.views.rehearsals import rank
 
 _BROKEN: Final = 2
@@ -68,8 +68,8 @@ class _Trials:
         else:
             seen: set[int] = set()
             for refs, more, fewer in self._changed(after, failed):
-                gained += _pairs(refs, more)
-                lost += _pairs(refs, fewer)
+                gained += pairs(refs, more)
+                lost += pairs(refs, fewer)
                 seen.add(hash((tuple(refs), more, fewer)))
             effect = hash(frozenset(seen))
         worse = tuple(c.name for c in self.whole if rank(after.outcome(c)) > rank(self.before.outcome(c)))
@@ -96,10 +96,5 @@ class _Trials:
             now = _NOBODY if switch in failed else flooding.ports(refs[0])
             if was is not now and was != now:
                 gained, lost = now - was, was - now
-                if any(_pairs(refs, some) for some in (gained, lost)):
+                if any(pairs(refs, some) for some in (gained, lost)):
                     yield refs, gained, lost
-
-
-def _pairs(refs: list[PortRef], others: frozenset[PortRef]) -> int:
-    """Returns how many pairs of a port and another there are."""
-    return len(refs) * len(others) - sum(ref in others for ref in refs)
