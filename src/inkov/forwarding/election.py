@@ -183,7 +183,7 @@ class _Part:
             for lan in self.lans
             if len({wanted.get(p.switch) for p in lan}) == 1 and wanted.get(lan[0].switch) is not None
         ]
-        return {b: min(part) for part in _parts(self.names, inner) for b in part}
+        return {b: first for part in _parts(self.names, inner) for first in [min(part)] for b in part}
 
     def run(self) -> None:
         if len(self.names) == 1 and not self.lans:

@@ -28,7 +28,7 @@ class Lans:
         boxes = [n for n, s in switches.items() if s.kind is Kind.UNMANAGED]
         hubs: dict[str, list[Link]] = defaultdict(list)
         up = [k for k in self.plant.links if k.up]
-        cluster = {b: min(part) for part in components(boxes, up) for b in part}
+        cluster = {b: first for part in components(boxes, up) for first in [min(part)] for b in part}
         for link in up:
             kinds = {switches[end.switch].kind for end in (link.a, link.b)}
             if kinds == {Kind.SWITCH}:

@@ -136,14 +136,14 @@ class Needs:
 
         They come from stations at its other end, which may have any VLAN; no link need carry them, and each may be wanted to.
         """
-        return self._let_out.get(self._side_of.get(link.a.switch, ""), 0)
+        return self._let_out.get(self._side_of.get(link.a.switch, ""), 0) if self._let_out else 0
 
     @cached_property
     def _side_of(self) -> Mapping[str, str]:
         """A switch for all that are joined without a tunnel."""
         plain = [k for k in self.plant.links if not (self._is_tunnel(k.a) or self._is_tunnel(k.b))]
         parts = components(self.plant.switches, plain)
-        return {name: min(part, key=natural) for part in parts for name in part}
+        return {name: first for part in parts for first in [min(part, key=natural)] for name in part}
 
     @cached_property
     def _let_out(self) -> Mapping[str, Mask]:

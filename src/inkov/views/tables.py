@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from typing_extensions import TypedDict
@@ -14,7 +16,7 @@ from inkov.forwarding.network import Network
 from inkov.kinds.relay import vid_of
 from inkov.kinds.table import memberships, trunk_of, untagged_vlan, vlan_words, word
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Port
+from inkov.model.switch import Kind, Port, Vlan
 from inkov.model.vlanset import ALL, VlanSet
 
 BY_LABEL = "only the labels at both ends say that it is cabled"
@@ -195,28 +197,38 @@ def vlan_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
     network = network.followed
     islands = network.islands
     shown = VlanSet.from_mask(network.used)
-    return [_vlan_row(network, islands, v, switches) for v in (shown if vlans is None else shown & vlans)]
+    absent = {
+        name: VlanCell(switch=name, state="absent", name="", members=(), island=None)
+        for name, switch in network.switches.items()
+        if switch.kind is Kind.SWITCH and (switches is None or name in switches)
+    }
+    return [_vlan_row(network, islands, v, absent) for v in (shown if vlans is None else shown & vlans)]
 
 
-def _vlan_row(network: Network, islands: Islands, vid: int, switches: frozenset[str] | None) -> VlanRow:
+def _vlan_row(network: Network, islands: Islands, vid: int, absent: Mapping[str, VlanCell]) -> VlanRow:
+    """Returns the row of a VLAN, with the cells that `absent` has for switches without it."""
     members = network.members.get(vid, {})
     island = islands.numbered(vid)
+    names: Counter[str] = Counter()
+    known: dict[str, Vlan] = {}
+    for table, having in network.tables:
+        if (entry := table.get(vid)) is not None:
+            known.update(dict.fromkeys(having, entry))
+            names[entry.name] += len(having)
+    del names[""]
     cells: list[VlanCell] = []
-    names: dict[str, int] = {}
-    for switch in network.switches.values():
-        entry = (switch.vlans or {}).get(vid)
-        if entry is not None and entry.name:
-            names[entry.name] = names.get(entry.name, 0) + 1
-        if (switches is not None and switch.name not in switches) or switch.kind is not Kind.SWITCH:
+    for name, cell in absent.items():
+        own, active = known.get(name), network.active(name) >> vid & 1
+        if own is None and not active and name not in members and name not in island:
+            cells.append(cell)
             continue
-        active = network.active(switch.name) >> vid & 1
         cells.append(
             VlanCell(
-                switch=switch.name,
-                state="active" if active else "suspended" if entry is not None else "absent",
-                name=entry.name if entry is not None else "",
-                members=tuple(ref.port for ref in members.get(switch.name, ())),
-                island=island.get(switch.name),
+                switch=name,
+                state="active" if active else "suspended" if own is not None else "absent",
+                name=own.name if own is not None else "",
+                members=tuple(ref.port for ref in members.get(name, ())),
+                island=island.get(name),
             )
         )
     return VlanRow(
