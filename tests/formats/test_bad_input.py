@@ -119,6 +119,25 @@ CASES = {
         "campus.yaml:5: claims/0/apart: there is no segment 'kiosk'; expected one of: tills\n"
         "campus.yaml:5: claims/1/together: there is no segment 'tils'; did you mean 'tills'?",
     ),
+    "of two kinds, the one that it is": (
+        {
+            "a.yaml": SWITCH,
+            "campus.yaml": "inkov: campus\nname: c\nhosts:\n- {name: h, at: a 1}\nplan: {a: b}\n",
+        },
+        "campus.yaml:4: hosts/0/at: unknown key 'at'; expected one of: address, gateway, mac, name, port\n"
+        "campus.yaml:4: hosts/0/port: key 'port' is missing\n"
+        "campus.yaml:5: plan: expected a list, or text\n",
+    ),
+    "a value that is made into another": (
+        {
+            "a.yaml": SWITCH.replace("{1: {access: 10}", "{1: {general: {untagged: 10, filtering: maybe}}")
+            + "gateways: {10: 17}\n",
+            "b.yaml": OTHER.replace("{10: }", "{10: {nmae: x}}"),
+        },
+        "a.yaml:4: ports/1/general/filtering: 'maybe' is neither true nor false; it may be 'not stated'\n"
+        "a.yaml:5: gateways/10: '17' is not an address; expected one such as 192.0.2.1/27\n"
+        "b.yaml:3: vlans/10/nmae: unknown key 'nmae'; did you mean 'name'?",
+    ),
     "two campus files": (
         {"x.yaml": CAMPUS, "y.yaml": CAMPUS},
         ".: several campus files (x.yaml, y.yaml); name the one that is meant",

@@ -122,6 +122,18 @@ def test_failures_are_tried_one_by_one_worst_first(campus):
             CHANGE + "  - {cut: nowhere}\n",
             "'nowhere' is not a cable; expected switch:port, or switch:port - switch:port",
         ),
+        (
+            CHANGE + "  - {at: core, gateways: {10: x}}\n",
+            "steps/0/gateways/10: 'x' is not an address; expected one such as 192.0.2.1/27, or 'none'\n",
+        ),
+        (
+            CHANGE + "  - {at: 'core:1', voice: [5]}\n",
+            "steps/0/voice: found a list; expected a VLAN number, 1 to 4094, or 'none'\n",
+        ),
+        (
+            CHANGE + "  - {at: core, vlans: {7: {nmae: x}}}\n",
+            "steps/0/vlans/7/nmae: unknown key 'nmae'; did you mean 'name'?\n",
+        ),
         (CHANGE + "  - {fail: hal}\n", "there is no switch 'hal'; did you mean 'hall'?"),
         ("{", ""),
     ],

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any, TypeVar, get_args
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Sequence
+from functools import reduce
+from types import NoneType, UnionType
+from typing import Annotated, Any, NamedTuple, TypeVar, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
@@ -25,9 +28,8 @@ def validated(kind: type[D], data: Any, lines: Lines, reading: Reading) -> D | N
         made = kind.model_validate(data)
         return None if twins else made
     except ValidationError as exc:
-        for error in exc.errors(include_url=False, include_input=True):
-            path = tuple(p for p in error["loc"] if p != "[key]" and not str(p).startswith("function-"))
-            reading.wrong(_sentence(kind, error, path), "/".join(map(str, path)), lines.near(path))
+        for path, what in _told(kind, exc.errors(include_url=False, include_input=True), data):
+            reading.wrong(what, "/".join(map(str, path)), lines.near(path))
         return None
 
 
@@ -51,10 +53,111 @@ def _twins(data: Any, path: Path = ()) -> Iterator[tuple[Path, str]]:
         yield from _twins(value, (*path, key))
 
 
-def _sentence(kind: type[BaseModel], error: Any, path: Path) -> str:
+class _Complaint(NamedTuple):
+    """What is wrong at a place, and which kinds of value that are allowed on the way there it was taken for, by name."""
+
+    path: Path
+    forks: tuple[tuple[Path, str], ...]
+    says: str
+
+
+def _told(kind: type[BaseModel], errors: Iterable[Any], data: Any) -> Iterator[tuple[Path, str]]:
+    """Yields what is wrong and where; of a value that may be of several kinds, only what is wrong with the kind that it is."""
+    complaints: list[_Complaint] = []
+    fitting: dict[Path, set[str]] = defaultdict(set)
+    for complaint in (_complaint(kind, error) for error in errors):
+        for at, branch in complaint.forks:
+            if _fits(branch, reduce(lambda value, key: value[key], at, data)):
+                fitting[at].add(branch)
+        complaints.append(complaint._replace(path=_within(data, complaint.path)))
+    meant = [c for c in complaints if all(branch in fitting[at] for at, branch in c.forks if fitting[at])]
+    either: dict[Path, list[str]] = {}
+    for complaint in meant:
+        either.setdefault(complaint.path, []).append(complaint.says)
+    for complaint in meant:
+        if not complaint.forks:
+            yield complaint.path, complaint.says
+        elif complaint.path in either:
+            yield complaint.path, _either(either.pop(complaint.path))
+
+
+def _within(data: Any, path: Path) -> Path:
+    """Returns a path as far as the data goes: a text that was made into something else has nothing below it."""
+    for n, step in enumerate(path):
+        match data, step:
+            case dict(), str():
+                data = data.get(step)
+            case list(), int():
+                data = data[step]
+            case _:
+                return path[:n]
+    return path
+
+
+def _complaint(kind: type[BaseModel], error: Any) -> _Complaint:
+    path: Path = ()
+    forks: list[tuple[Path, str]] = []
+    above: Any = None
+    here: Any = kind
+    for step in error["loc"]:
+        if branches := _branches(here):
+            forks.append((path, str(step)))
+            here = next((b for b in branches if _name(b) == _label(str(step))[1]), None)
+        elif step != "[key]":
+            path, above, here = (*path, step), here, _below(here, step)
+    return _Complaint(path, tuple(forks), _sentence(error, path, _keys(above)))
+
+
+def _branches(annotation: Any) -> list[Any]:
+    """Returns the kinds of value that a union allows, where they are more than one beside nothing."""
+    bare = _bare(annotation)
+    return [a for a in get_args(bare) if a is not NoneType] if get_origin(bare) in {Union, UnionType} else []
+
+
+def _bare(annotation: Any) -> Any:
+    """Returns an annotation without what validates it, and without nothing beside it."""
+    if get_origin(annotation) is Annotated:
+        return _bare(get_args(annotation)[0])
+    if get_origin(annotation) in {Union, UnionType}:
+        kinds = [a for a in get_args(annotation) if a is not NoneType]
+        return _bare(kinds[0]) if len(kinds) == 1 else annotation
+    return annotation
+
+
+def _name(annotation: Any) -> str:
+    bare = _bare(annotation)
+    return str(getattr(get_origin(bare) or bare, "__name__", "")).lower()
+
+
+def _label(text: str) -> tuple[bool, str]:
+    """Takes what pydantic calls a kind apart: whether other kinds are made into it, and its name."""
+    made = text.startswith("function-")
+    inner = text.rpartition(", ")[2].rstrip("]") if made else text
+    return made, inner.partition("[")[0].lower()
+
+
+def _fits(text: str, value: Any) -> bool:
+    """Tells whether a value is of a kind, or of one that is made into it."""
+    made, name = _label(text)
+    scalar, listed = name in {"str", "int", "literal"}, name == "list"
+    if isinstance(value, dict):
+        return not scalar and not listed
+    return listed or (made and not scalar) if isinstance(value, list) else scalar or made
+
+
+def _either(says: Sequence[str]) -> str:
+    """Says once what several kinds of value that are allowed would have to be."""
+    first, *others = sorted(dict.fromkeys(says), key=lambda text: " is not allowed; " in text)
+    last = [text.rpartition("expected ")[2] for text in others]
+    return (
+        ", or ".join([first, *last]) if "expected " in first or not last else f"{first}; it may be {', or '.join(last)}"
+    )
+
+
+def _sentence(error: Any, path: Path, known: list[str]) -> str:
     match error["type"]:
         case "extra_forbidden":
-            return f"unknown key {path[-1]!r}{nearest(str(path[-1]), _known_keys(kind, path[:-1]))}"
+            return f"unknown key {path[-1]!r}{nearest(str(path[-1]), known)}"
         case "missing":
             return f"key {path[-1]!r} is missing"
         case "literal_error":
@@ -63,20 +166,22 @@ def _sentence(kind: type[BaseModel], error: Any, path: Path) -> str:
             return "expected a mapping"
         case "list_type":
             return "expected a list"
+        case "string_type":
+            return "expected text"
         case _:
             return str(error["msg"])
 
 
-def _known_keys(kind: type[BaseModel], path: Path) -> list[str]:
-    """Lists the keys allowed at a path, by walking the document types along it."""
-    here: Any = kind
-    for step in path:
-        if (model := _model_in(here)) is not None:
-            fields = {f.alias or name: f.annotation for name, f in model.model_fields.items()}
-            here = fields.get(str(step))
-        else:
-            here = next(iter(reversed(get_args(here))), None)
-    model = _model_in(here)
+def _below(annotation: Any, step: int | str) -> Any:
+    """Returns the annotation of a key, or of the items of a container."""
+    model = _model_in(annotation)
+    if model is None:
+        return next(iter(reversed(get_args(_bare(annotation)))), None)
+    return {f.alias or name: f.annotation for name, f in model.model_fields.items()}.get(str(step))
+
+
+def _keys(annotation: Any) -> list[str]:
+    model = _model_in(annotation)
     return [f.alias or name for name, f in model.model_fields.items()] if model else []
 
 
