@@ -69,11 +69,33 @@ def mode(campus, ref, far):
         return port.switching
     if far is None:
         return port.switching.access
-    other = campus.switches[far.switch]
-    if switch.sync_group and other.sync_group and switch.sync_group != other.sync_group:
-        return port.switching.access
-    became = BECOMES[side(port), side(other.ports[far.port])]
-    return port.switching.trunk if became == "T" else port.switching.access
+    ends = [far] if campus.switches[far.switch].kind is not Kind.UNMANAGED else around(campus, far.switch, ref)
+    for end in ends[:1]:  # of several behind a hub any may be heeded; usually it is taken to be the first
+        other = campus.switches[end.switch]
+        if switch.sync_group and other.sync_group and switch.sync_group != other.sync_group:
+            return port.switching.access
+        if BECOMES[side(port), side(other.ports[end.port])] == "T":
+            return port.switching.trunk
+    return port.switching.access
+
+
+def around(campus, hub, ref):
+    """The ports of other devices to which a hub, and hubs cabled to it, pass on what a port says."""
+    far = {end: other for c in campus.cables for end, other in ((c.a, c.b), (c.b, c.a))}
+    enabled = {PortRef(s.name, p.name) for s in campus.switches.values() for p in s.ports.values() if p.enabled}
+    todo, seen, found = [hub], {hub}, []
+    while todo:
+        name = todo.pop()
+        for own in (PortRef(name, p) for p in campus.switches[name].ports):
+            end = far.get(own)
+            if end is None or not {own, end} <= enabled:
+                continue
+            if campus.switches[end.switch].kind is not Kind.UNMANAGED:
+                found.append(end)
+            elif end.switch not in seen:
+                seen.add(end.switch)
+                todo.append(end.switch)
+    return sorted((e for e in found if e != ref), key=lambda e: e.order)
 
 
 # -- the port table ------------------------------------------------------------------------------------
