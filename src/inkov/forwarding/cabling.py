@@ -279,12 +279,14 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
     says: dict[PortRef, tuple[str, str]] = {}
     for switch in switches.values():
         for port in switch.ports.values():
-            if not port.label or not port.enabled or port.is_lag:
-                continue
+            label = port.label
+            if not label or (":" not in label and switches.keys().isdisjoint(label_words(label))):
+                continue  # as most ports; a colon may part a switch from its port
             ref = PortRef(switch.name, port.name)
-            if ref not in known:
-                named = ends_in_label(port.label, switch.name, switches)
-                says |= {ref: named[0]} if len(named) == 1 else {}
+            if port.enabled and not port.is_lag and ref not in known:
+                named = ends_in_label(label, switch.name, switches)
+                if len(named) == 1:
+                    says[ref] = named[0]
     towards: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
     for ref, (name, _) in says.items():
         towards[ref.switch, name].append(ref)
