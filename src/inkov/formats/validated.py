@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
-from functools import reduce
 from types import NoneType, UnionType
 from typing import Annotated, Any, NamedTuple, TypeVar, Union, get_args, get_origin
 
@@ -67,9 +66,9 @@ def _told(kind: type[BaseModel], errors: Iterable[Any], data: Any) -> Iterator[t
     fitting: dict[Path, set[str]] = defaultdict(set)
     for complaint in (_complaint(kind, error) for error in errors):
         for at, branch in complaint.forks:
-            if _fits(branch, reduce(lambda value, key: value[key], at, data)):
+            if _fits(branch, _follow(data, at)[1]):
                 fitting[at].add(branch)
-        complaints.append(complaint._replace(path=_within(data, complaint.path)))
+        complaints.append(complaint._replace(path=_follow(data, complaint.path)[0]))
     meant = [c for c in complaints if all(branch in fitting[at] for at, branch in c.forks if fitting[at])]
     either: dict[Path, list[str]] = {}
     for complaint in meant:
@@ -81,17 +80,17 @@ def _told(kind: type[BaseModel], errors: Iterable[Any], data: Any) -> Iterator[t
             yield complaint.path, _either(either.pop(complaint.path))
 
 
-def _within(data: Any, path: Path) -> Path:
-    """Returns a path as far as the data goes: a text that was made into something else has nothing below it."""
+def _follow(data: Any, path: Path) -> tuple[Path, Any]:
+    """Returns a path as far as the data goes, and what is there: a text that was made into something else has nothing below it."""
     for n, step in enumerate(path):
         match data, step:
             case dict(), str():
                 data = data.get(step)
-            case list(), int():
+            case list(), int() if step < len(data):
                 data = data[step]
             case _:
-                return path[:n]
-    return path
+                return path[:n], data
+    return path, data
 
 
 def _complaint(kind: type[BaseModel], error: Any) -> _Complaint:
@@ -139,7 +138,7 @@ def _label(text: str) -> tuple[bool, str]:
 def _fits(text: str, value: Any) -> bool:
     """Tells whether a value is of a kind, or of one that is made into it."""
     made, name = _label(text)
-    scalar, listed = name in {"str", "int", "literal"}, name == "list"
+    scalar, listed = name in {"str", "int", "bool", "literal"}, name == "list"
     if isinstance(value, dict):
         return not scalar and not listed
     return listed or (made and not scalar) if isinstance(value, list) else scalar or made
