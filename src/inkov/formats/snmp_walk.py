@@ -241,14 +241,13 @@ class Walk(Tables):
             return Unstated()
         if pvid is not None and not VID_MIN <= pvid <= VID_MAX:
             pvid = None
-        made = _general(pvid, untagged.get(p, 0), tagged.get(p, 0), frames, filtering)
         line = self.line("dot1qPvid", (p,)) or self.line("dot1dBasePortIfIndex", (p,)) or 1
         for setting in (Setting.MODE, Setting.ACCESS, Setting.NATIVE, Setting.GENERAL):
             places[setting.key] = line
         mask = untagged.get(p, 0) | tagged.get(p, 0)
         first = (mask & -mask).bit_length() - 1  # the lowest VLAN, -1 without any
         places[Setting.ALLOWED.key] = self.line("dot1qVlanStaticEgressPorts", (first,)) or line
-        return _plain(made)
+        return _made(pvid, untagged.get(p, 0), tagged.get(p, 0), frames, filtering)
 
     # -- spanning tree and addresses -------------------------------------------------------------------
 
@@ -316,16 +315,10 @@ def _fields(port: Port) -> dict[str, Any]:
 
 
 @lru_cache(maxsize=8192)
-def _general(
-    pvid: Vid | None, untagged: int, tagged: int, frames: FrameTypes | None, filtering: bool | None
-) -> General:
+def _made(pvid: Vid | None, untagged: int, tagged: int, frames: FrameTypes | None, filtering: bool | None) -> Switching:
     out = VlanSet.from_mask(untagged)
-    return General(pvid, out, VlanSet.from_mask(tagged & ~untagged), frames, filtering)
-
-
-@lru_cache(maxsize=8192)
-def _plain(made: General) -> Switching:
-    return plainest(made, BY_THE_STANDARD.own_tag)
+    general = General(pvid, out, VlanSet.from_mask(tagged & ~untagged), frames, filtering)
+    return plainest(general, BY_THE_STANDARD.own_tag)
 
 
 _port_tree = lru_cache(maxsize=65536)(
