@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import defaultdict, deque
 from collections.abc import Mapping
 from functools import cached_property
+from typing import NamedTuple
 
 from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, components, links_by_switch
@@ -18,6 +19,14 @@ from inkov.model.names import PortRef
 from inkov.model.vlanset import Vid, VlanSet
 
 
+class _LivedIn(NamedTuple):
+    """The islands of a VLAN that hold members: them, the number of the one each switch is on, and who is on each."""
+
+    islands: list[frozenset[str]]
+    at: dict[str, int]
+    members: list[list[PortRef]]
+
+
 class Islands:
     """The islands of every VLAN of a campus."""
 
@@ -25,6 +34,8 @@ class Islands:
         self.plant = plant
         self._ladders = ladders
         self._of: dict[Vid, list[frozenset[str]]] = {}
+        self._lived: dict[Vid, _LivedIn] = {}
+        self._missing: dict[Vid, list[tuple[frozenset[str], list[frozenset[str]]]]] = {}
 
     @cached_property
     def _reached(self) -> dict[str, Mask]:
@@ -56,11 +67,11 @@ class Islands:
             if any(not reached.get(name, 0) >> vid & 1 for name in self.plant.homes(vid))
         )
 
-    def numbered(self, vid: Vid) -> dict[str, int]:
+    def numbered(self, vid: Vid) -> Mapping[str, int]:
         """Returns the number of the island each switch is on, from 0, counting islands with members only."""
         if vid not in self.split:
             return {name: 0 for name, mask in self._reached.items() if mask >> vid & 1}
-        return {name: i for i, island in enumerate(self.inhabited(vid)) for name in island}
+        return self._lived_in(vid).at
 
     def of(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
@@ -72,8 +83,18 @@ class Islands:
 
     def inhabited(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN that hold members."""
-        homes = self.plant.homes(vid)
-        return [island for island in self.of(vid) if not island.isdisjoint(homes)]
+        return self._lived_in(vid).islands
+
+    def _lived_in(self, vid: Vid) -> _LivedIn:
+        if vid not in self._lived:
+            homes = self.plant.homes(vid)
+            islands = [island for island in self.of(vid) if not island.isdisjoint(homes)]
+            at = {name: n for n, island in enumerate(islands) for name in island}
+            members: list[list[PortRef]] = [[] for _ in islands]
+            for name, refs in homes.items():
+                members[at[name]] += refs
+            self._lived[vid] = _LivedIn(islands, at, members)
+        return self._lived[vid]
 
     def count(self, vid: Vid) -> int:
         """Returns how many islands of a VLAN hold members."""
@@ -83,10 +104,9 @@ class Islands:
         """Returns which of some VLANs have members on different islands at the two ends of a link."""
         found = []
         for vid in vlans & self.split:
-            inhabited = self.inhabited(vid)
-            a = next((i for i, island in enumerate(inhabited) if link.a.switch in island), -1)
-            b = next((i for i, island in enumerate(inhabited) if link.b.switch in island), -1)
-            if a != b and a >= 0 and b >= 0:
+            at = self._lived_in(vid).at
+            a, b = at.get(link.a.switch), at.get(link.b.switch)
+            if a is not None and b is not None and a != b:
                 found.append(vid)
         return VlanSet(found)
 
@@ -94,21 +114,19 @@ class Islands:
         """Returns the members of some VLANs at the end of a link that has fewer of them."""
         found: list[PortRef] = []
         for vid in vlans & self.split:
-            ends = [i for i in self.inhabited(vid) if link.a.switch in i or link.b.switch in i]
+            _, at, members = self._lived_in(vid)
+            ends = sorted({at[end.switch] for end in (link.a, link.b) if end.switch in at})
             if len(ends) > 1:
-                found += self._on(min(ends, key=lambda i: len(self._on(i, vid))), vid)
+                found += members[min(ends, key=lambda n: len(members[n]))]
         return tuple(found)
 
     def beside_largest(self, vlans: VlanSet) -> tuple[PortRef, ...]:
         """Returns the members of some VLANs that are not on the island with most of them."""
         found: list[PortRef] = []
         for vid in vlans:
-            islands = sorted(self.inhabited(vid), key=lambda i: -len(self._on(i, vid)))
-            found += [ref for island in islands[1:] for ref in self._on(island, vid)]
+            for refs in sorted(self._lived_in(vid).members, key=len, reverse=True)[1:]:
+                found += refs
         return tuple(found)
-
-    def _on(self, island: frozenset[str], vid: Vid) -> list[PortRef]:
-        return [ref for name, refs in self.plant.homes(vid).items() if name in island for ref in refs]
 
     def missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         """Finds switches that do not relay a VLAN and stand between islands of it that hold members.
@@ -117,16 +135,20 @@ class Islands:
             Each group of such switches, joined by links or by islands without members, with the islands that it
             would join, were it to relay the VLAN.
         """
-        inhabited = self.inhabited(vid)
+        if vid not in self._missing:
+            self._missing[vid] = self._missing_on_the_way(vid)
+        return self._missing[vid]
+
+    def _missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
+        inhabited, island_of, _ = self._lived_in(vid)
         lacking = {n for n in self.plant.switches if not self.plant.active(n) >> vid & 1}
-        between = lacking.union(*(island for island in self.of(vid) if island not in inhabited))
+        between = lacking.union(*(island for island in self.of(vid) if island_of.keys().isdisjoint(island)))
         open_links = [k for k in self.plant.joins if self._would_carry(k, vid)]
         beside: dict[str, set[str]] = defaultdict(set)
         for link in open_links:
             beside[link.a.switch].add(link.b.switch)
             beside[link.b.switch].add(link.a.switch)
         groups = components(sorted(between), open_links)
-        island_of = {s: n for n, island in enumerate(inhabited) for s in island}
         found = []
         for group in groups:
             shore = set[str]().union(*(beside[s] for s in group if s in beside)) - group

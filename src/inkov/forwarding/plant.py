@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 from itertools import combinations
@@ -74,6 +74,16 @@ class Plant:
             if switch.vlans is not None:
                 found.setdefault(id(switch.vlans), (switch.vlans, []))[1].append(switch.name)
         return list(found.values())
+
+    @cached_property
+    def names(self) -> Mapping[Vid, str]:
+        """The commonest name of each VLAN that has one in some table; the first of several in the order of the alphabet."""
+        seen: dict[Vid, Counter[str]] = defaultdict(Counter)
+        for table, having in self.tables:
+            for vid, entry in table.items():
+                if entry.name:
+                    seen[vid][entry.name] += len(having)
+        return {vid: max(sorted(names), key=names.__getitem__) for vid, names in seen.items()}
 
     # -- links ---------------------------------------------------------------------------------------
 

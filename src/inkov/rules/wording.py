@@ -36,11 +36,8 @@ def named(network: Network, vid: Vid) -> str:
     segment = next((s.name for s in network.campus.segments.values() if vid in s.vlans and len(s.vlans) == 1), "")
     if segment:
         return f"{segment} ({vid})"
-    seen: dict[str, int] = {}
-    for switch in network.switches.values():
-        if switch.vlans and vid in switch.vlans and (name := switch.vlans[vid].name) and vid != DEFAULT_VLAN:
-            seen[name] = seen.get(name, 0) + 1
-    return f"{max(sorted(seen), key=seen.__getitem__)} ({vid})" if seen else f"VLAN {vid}"
+    name = network.names.get(vid)
+    return f"{name} ({vid})" if name and vid != DEFAULT_VLAN else f"VLAN {vid}"
 
 
 def at(network: Network, ref: PortRef, fact: str, of: Setting) -> Evidence:
