@@ -335,6 +335,25 @@ def test_switches_are_stations_of_the_vlan_they_are_managed_in(site, hall, middl
     assert document is None or (check(campus, document).reasons == []) is (outcome is Proved)
 
 
+def test_a_switch_that_routes_nothing_is_a_station_even_by_an_address_that_it_shares(site):
+    """A shared address is a gateway's, as that of a pair is; of a device that says it routes nothing it is not."""
+    hall = EDGE.replace(
+        "gateways: {{5: 192.0.2.{1}/27}}", "gateways: {{5: {{address: 192.0.2.{1}/27, virtual: 192.0.2.9}}}}"
+    )
+    hall = hall.format("hall", 2, ", native: 5") + "routing: false\n"
+    leak = MIDDLE.replace("{hall: {trunk: '5,10'}", "{hall: {trunk: '5,10', native: 10}")
+    outcomes, documents = [], []
+    for text, middle in ((hall.replace(", native: 5", ""), MIDDLE), (hall, leak)):
+        campus = inkov.load(site({"hall.yaml": text, "core.yaml": middle, "campus.yaml": MANAGED}))
+        (verdict,) = inkov.prove(campus, ["apart students mgmt"])
+        outcomes.append(type(verdict.outcome))
+        documents.append(certificate(Prover(Network(campus)), verdict, {}))
+    assert outcomes == [Proved, Broken]
+    assert "hall" in str(verdict)
+    (reason, *_) = check(campus, documents[0]).reasons
+    assert reason
+
+
 def test_a_forged_proof_that_forgets_the_switches_themselves_is_refused(site):
     files = {"hall.yaml": EDGE.format("hall", 2, ""), "ward.yaml": EDGE.format("ward", 3, ""), "core.yaml": MIDDLE}
     campus = inkov.load(site({**files, "campus.yaml": MANAGED}))

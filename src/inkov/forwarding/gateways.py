@@ -111,10 +111,12 @@ class Gateways:
     def serves(self, interface: Interface) -> bool:
         """Tells whether stations may use an address as their gateway; else it is there for managing the device.
 
-        A device with addresses in one VLAN only has nowhere to pass packets on to, unless it says that it routes.
+        A device with addresses in one VLAN only has nowhere to pass packets on to, unless it says that it routes, or shares an
+        address with others, as a pair of gateways does, and does not say that it routes nothing.
         """
         switch = self.plant.switches[interface.device]
-        if switch.kind is Kind.ROUTER or switch.routing or interface.gateway.virtual:
+        shares = bool(interface.gateway.virtual) and switch.routing is not False
+        if switch.kind is Kind.ROUTER or switch.routing or shares:
             return True
         vids = {v for i in self.of(interface.device) for v in self.vlans(i)}
         return len(vids) > 1

@@ -121,7 +121,7 @@ def _managed(campus: Campus, segment: Segment) -> Iterator[tuple[str, Gateway]]:
         own = switch.gateways
         leads = switch.kind is Kind.ROUTER or switch.routing or len({g.vid for g in own}) > 1
         for gateway in own if segment.ports is None and not leads else ():
-            if gateway.vid in segment.vlans and not gateway.virtual:
+            if gateway.vid in segment.vlans and (not gateway.virtual or switch.routing is False):
                 yield switch.name, gateway
 
 
