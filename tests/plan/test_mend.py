@@ -16,6 +16,7 @@ from inkov.model.names import PortRef
 from inkov.rules.catalogue import RULES
 from inkov.rules.choice import identity
 from inkov.rules.cures import CURABLE
+from inkov.views import drifts
 from inkov.views.mends import mended
 
 ORDER = ["breach", "outage", "risk", "tidy"]
@@ -156,6 +157,46 @@ UNCURED = {
     "voice/undefined",  # as voice/same
 }
 """Rules whose own examples show nothing that is right elsewhere."""
+
+
+def star(folder, leaves, more=""):
+    """A core and switches around it, the lists of which leave out a VLAN that both sides use."""
+    own = "inkov: switch\nname: {}\nvlans: {{10: users, 20: guests}}\nports: {{1: {{access: 10}}, 2: {{access: 20}}, {}}}\n"
+    ends = ", ".join(f"d{n}: {{trunk: '10,20', native: none}}" for n in range(leaves))
+    files = {f"hall{n}.yaml": own.format(f"hall{n}", "u: {trunk: '20', native: none}") for n in range(leaves)}
+    cables = ", ".join(f"core d{n} - hall{n} u" for n in range(leaves))
+    files |= {
+        "core.yaml": own.format("core", ends),
+        "campus.yaml": f"inkov: campus\nname: c\ncables: [{cables}]\n{more}",
+    }
+    return inkov.load(write_files(folder, files))
+
+
+@pytest.fixture
+def audits(monkeypatch):
+    """How often a campus is audited."""
+    seen = []
+    monkeypatch.setattr(drifts, "audit", lambda *a, old=drifts.audit, **k: seen.append(a) or old(*a, **k))
+    return seen
+
+
+def test_many_faults_of_one_kind_are_cured_at_once(tmp_path, audits):
+    view, steps, _ = mended(star(tmp_path, 12), ["list/differs"])
+    assert [c.steps for c in view.cures] == [(f"hall{n}:u: allow 10",) for n in range(12)]
+    assert len(steps) == 12
+    assert len(audits) == 2
+
+
+def test_a_cure_that_would_harm_spoils_none_of_the_others(tmp_path, audits):
+    claim = "segments: {lone: {ports: [hall5:1]}, rest: {ports: [core:1]}}\nclaims: [{apart: [lone, rest]}]\n"
+    view, _, after = mended(star(tmp_path, 12, claim), ["list/differs"])
+    assert [c.place for c in view.cures] == [f"core:d{n} <-> hall{n}:u" for n in range(12) if n != 5]
+    assert [(row.place, row.why) for row in view.left] == [
+        ("core:d5 <-> hall5:u", "no change was found that harms nothing")
+    ]
+    (verdict,) = inkov.prove(after)
+    assert type(verdict.outcome).__name__ == "Proved"
+    assert len(audits) < 12
 
 
 def test_a_fault_is_never_spread(tmp_path):

@@ -68,23 +68,11 @@ def mended(
     Returns:
         What was found, the steps, and the campus after them.
     """
-    now = before = Side(campus, campus.claims)
-    done: list[CureRow] = []
-    left: list[LeftRow] = []
-    steps: list[Step] = []
-    seen: set[str] = set()
-    while (finding := _next(now, seen, only, at)) is not None:
-        seen.add(identity(finding))
-        better = _cured(now, finding)
-        if better is None or (refused := refuses(better[1], now.campus)):
-            decide = finding.rule not in CURABLE
-            why = "somebody has to decide" if decide else "no change was found that harms nothing"
-            why = refused if better is not None else why
-            left.append(LeftRow(finding.rule, finding.severity.value, finding.place, decide, why, finding.mend))
-            continue
-        now, cure = better
-        steps += cure
-        done.append(CureRow(finding.rule, finding.severity.value, finding.place, tuple(s.what for s in cure)))
+    mending = _Mending(Side(campus, campus.claims), refuses)
+    before = mending.now
+    while some := mending.pending(only, at):
+        mending.settle(some)
+    now, done, left, steps = mending.now, mending.done, mending.left, mending.steps
     turned = tuple(
         f"{c.name}: {type(before.outcome(c)).__name__} → {type(now.outcome(c)).__name__}"
         for c in campus.claims
@@ -93,32 +81,109 @@ def mended(
     return MendView(campus.name, tuple(done), tuple(left), turned), steps, now.campus
 
 
-def _next(now: Side, seen: set[str], only: Sequence[str], at: str) -> Finding | None:
-    for finding in now.findings:
-        if identity(finding) in seen or (only and not fits(finding.rule, only)):
-            continue
-        if not at or at in finding.place:
-            return finding
-    return None
+Tried = tuple[Finding, tuple[Step, ...]]
+"""A finding and what may cure it."""
 
 
-def _cured(now: Side, finding: Finding) -> tuple[Side, tuple[Step, ...]] | None:
-    """Returns the campus after the first cure that is certain, and the cure; None where there is none."""
-    known = {identity(f) for f in now.findings}
-    for cure in cures(now.network, finding):
-        campus = now.campus
+class _Mending:
+    """A campus that is mended bit by bit.
+
+    Attributes:
+        now: as it is after the cures so far.
+        done: the cures so far; `steps` are what they do.
+        left: findings without a certain cure.
+    """
+
+    def __init__(self, before: Side, refuses: Refuses) -> None:
+        self.before = self.now = before
+        self.refuses = refuses
+        self.done: list[CureRow] = []
+        self.left: list[LeftRow] = []
+        self.steps: list[Step] = []
+        self._seen: set[str] = set()
+
+    def pending(self, only: Sequence[str], at: str) -> list[Finding]:
+        """Returns the next finding, with those that follow of the same rule: most have cures that have nothing to do with each other."""
+        found: list[Finding] = []
+        for finding in self.now.findings:
+            if identity(finding) in self._seen or (only and not fits(finding.rule, only)) or at not in finding.place:
+                continue
+            if found and finding.rule != found[0].rule:
+                break
+            found.append(finding)
+        return found
+
+    def settle(self, some: Sequence[Finding]) -> None:
+        """Cures findings of one rule or notes why not: all at once, or half by half where that harms."""
+        still = {identity(f) for f in self.now.findings}
+        some = [f for f in some if identity(f) in still and identity(f) not in self._seen]
+        if len(some) < 2:
+            for finding in some:
+                self._settle_one(finding)
+            return
+        at_once = self._apart(some)
+        after = self._after(at_once) if len(at_once) > 1 else None
+        if after is not None:
+            self._keep(at_once, after)
+            return
+        half = len(some) // 2
+        self.settle(some[:half])
+        self.settle(some[half:])
+
+    def _apart(self, some: Sequence[Finding]) -> list[Tried]:
+        """Returns the findings whose first cures are on switches of their own, with these cures."""
+        found: list[Tried] = []
+        touched: set[str] = set()
+        for finding in some:
+            cure = next(iter(cures(self.now.network, finding)), None)
+            own = {name for step in cure or () for name in step.touched}
+            if cure and own and own.isdisjoint(touched) and not self.refuses(cure, self.now.campus):
+                touched |= own
+                found.append((finding, cure))
+        return found
+
+    def _settle_one(self, finding: Finding) -> None:
+        """Takes the first cure that is certain; where there is none, says why."""
+        refused = ""
+        for cure in cures(self.now.network, finding):
+            after = self._after([(finding, cure)])
+            if after is not None:
+                refused = self.refuses(cure, self.now.campus)
+                if not refused:
+                    self._keep([(finding, cure)], after)
+                    return
+                break
+        decide = finding.rule not in CURABLE
+        why = "somebody has to decide" if decide else "no change was found that harms nothing"
+        self._seen.add(identity(finding))
+        row = LeftRow(finding.rule, finding.severity.value, finding.place, decide, refused or why, finding.mend)
+        self.left.append(row)
+
+    def _after(self, tried: Sequence[Tried]) -> Side | None:
+        """Returns the campus after some cures; None where one of their findings is still there, or anything is worse."""
+        campus = self.now.campus
         try:
-            for step in cure:
-                campus = step.done(campus)
+            for _, cure in tried:
+                for step in cure:
+                    campus = step.done(campus)
         except CannotChange:
-            continue
-        after = Side(campus, now.claims)
-        if identity(finding) in {identity(f) for f in after.findings}:
-            continue
-        worse = [f for f in after.findings if identity(f) not in known and _weight(f) <= _weight(finding)]
-        if not worse and not any(_worse(now, after, c) for c in now.claims):
-            return after, cure
-    return None
+            return None
+        after = Side(campus, self.now.claims, like=self.before)
+        known = {identity(f) for f in self.now.findings}
+        still = {identity(f) for f in after.findings}
+        if any(identity(finding) in still for finding, _ in tried):
+            return None
+        lightest = max(_weight(finding) for finding, _ in tried)
+        worse = any(identity(f) not in known and _weight(f) <= lightest for f in after.findings)
+        return None if worse or any(_worse(self.now, after, c) for c in self.now.claims) else after
+
+    def _keep(self, tried: Sequence[Tried], after: Side) -> None:
+        self.now = after
+        for finding, cure in tried:
+            self._seen.add(identity(finding))
+            self.steps += cure
+            what = tuple(s.what for s in cure)
+            self.done.append(CureRow(finding.rule, finding.severity.value, finding.place, what))
 
 
 def _worse(now: Side, after: Side, claim: Claim) -> bool:
