@@ -159,14 +159,17 @@ UNCURED = {
 """Rules whose own examples show nothing that is right elsewhere."""
 
 
-def star(folder, leaves, more=""):
+def star(folder, leaves, more="", core="1: {access: 10}"):
     """A core and switches around it, the lists of which leave out a VLAN that both sides use."""
-    own = "inkov: switch\nname: {}\nvlans: {{10: users, 20: guests}}\nports: {{1: {{access: 10}}, 2: {{access: 20}}, {}}}\n"
+    own = "inkov: switch\nname: {}\nvlans: {{10: users, 20: guests}}\nports: {{{}, 2: {{access: 20}}, {}}}\n"
     ends = ", ".join(f"d{n}: {{trunk: '10,20', native: none}}" for n in range(leaves))
-    files = {f"hall{n}.yaml": own.format(f"hall{n}", "u: {trunk: '20', native: none}") for n in range(leaves)}
+    files = {
+        f"hall{n}.yaml": own.format(f"hall{n}", "1: {access: 10}", "u: {trunk: '20', native: none}")
+        for n in range(leaves)
+    }
     cables = ", ".join(f"core d{n} - hall{n} u" for n in range(leaves))
     files |= {
-        "core.yaml": own.format("core", ends),
+        "core.yaml": own.format("core", core, ends),
         "campus.yaml": f"inkov: campus\nname: c\ncables: [{cables}]\n{more}",
     }
     return inkov.load(write_files(folder, files))
@@ -185,6 +188,14 @@ def test_many_faults_of_one_kind_are_cured_at_once(tmp_path, audits):
     assert [c.steps for c in view.cures] == [(f"hall{n}:u: allow 10",) for n in range(12)]
     assert len(steps) == 12
     assert len(audits) == 2
+
+
+def test_links_of_which_the_first_that_is_mended_makes_outages_of_the_others_are_mended_together(tmp_path):
+    campus = star(tmp_path, 4, core="1: {access: 20}")
+    view, _, after = mended(campus, ["list/differs"])
+    assert {c.severity for c in view.cures} == {"risk"}
+    assert [c.steps for c in view.cures] == [(f"hall{n}:u: allow 10",) for n in range(4)]
+    assert not [f for f in inkov.audit(after) if f.rule == "list/differs"]
 
 
 def test_a_cure_that_would_harm_spoils_none_of_the_others(tmp_path, audits):

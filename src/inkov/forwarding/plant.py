@@ -51,7 +51,7 @@ class Plant:
         return self._like is not None and self._like.switches.get(switch) is self.switches[switch]
 
     def _formatted_like(self, like: Self) -> bool:
-        """Tells whether ports have the same tag formats as those of another campus, so that these have the same numbers."""
+        """Tells whether tag formats have the same numbers as in another campus, and takes them from there if it is plain that they do."""
         mine, theirs = (
             [s for n, s in own.items() if other.get(n) is not s]
             for own, other in ((self.switches, like.switches), (like.switches, self.switches))
