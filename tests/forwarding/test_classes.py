@@ -10,10 +10,14 @@ from hypothesis import strategies as st
 
 from inkov import load
 from inkov.forwarding.classes import Classes
+from inkov.forwarding.flood import Flooding
 from inkov.forwarding.graph import masks_of
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
-from inkov.model.switch import Unstated
+from inkov.model.campus import Cable, Campus
+from inkov.model.names import PortRef
+from inkov.model.source import Origin, Source
+from inkov.model.switch import Access, Port, Switch, Unstated
 from strategies import VLANS, open_campuses
 
 compared = Counter()
@@ -83,3 +87,28 @@ def test_ports_of_unstated_mode_beside_a_tunnel_are_decided_at_once(site):
     assert reach.first([goal]) is not None
     assert len(reach.states) < 1000
     assert graph.spread({"x": 1 << 20})["z"] >> 10 & 1
+
+
+def test_a_flood_over_a_link_of_unstated_modes_leaves_out_nobody_who_may_hear_it():
+    """Each of thousands of VLANs may turn into each other on that link; the one that gets on is among them."""
+
+    origin = Origin("", "", {})
+
+    def box(name, **ports):
+        made = {n: Port(name=n, switching=switching, origin=origin) for n, switching in ports.items()}
+        return Switch(name=name, vlans=None, ports=made, origin=origin)
+
+    switches = {
+        s.name: s
+        for s in (
+            box("x", edge=Unstated(), u=Unstated()),
+            box("y", d=Unstated(), u=Access(10)),
+            box("z", d=Access(20), edge=Access(20)),
+        )
+    }
+    cables = tuple(Cable(PortRef(a, "u"), PortRef(b, "d"), Source("")) for a, b in ("xy", "yz"))
+    network = Network(Campus(name="three", switches=switches, cables=cables))
+    edges = {"x": PortRef("x", "edge"), "z": PortRef("z", "edge")}
+    heard = {view: Flooding(network, view).ports(edges["x"]) - {edges["x"]} for view in (View.MUST, View.MAY)}
+    assert heard == {View.MUST: set(), View.MAY: {edges["z"]}}
+    assert [h.at for h in Flooding(network, View.MAY).heard(edges["x"])] == [edges["z"]]

@@ -96,3 +96,24 @@ def test_a_tag_for_every_link_gets_a_frame_through_six_native_vlans(inkov, site)
     ran = inkov("prove", ".", "--claim", "apart 10 60 facing hostile")
     assert "from s0:1   tag 60 in tag 50 in tag 40 in tag 30 in tag 20 in tag 10" in ran.out
     assert inkov("prove", ".", "--claim", "apart 10 60").code == 0
+
+
+def test_a_hostile_listener_beyond_more_tunnels_than_are_followed_is_no_proof(inkov, site):
+    """Each tunnel puts a tag around the last: a way by four is shown, and one by five is not denied."""
+
+    def listening(tunnels):
+        files = {
+            "s0.yaml": "inkov: switch\nname: s0\nvlans: {10: }\n"
+            "ports: {1: {access: 10}, y: {general: {untagged: 10, frames: untagged}}}\n"
+        }
+        for i in range(1, tunnels + 1):
+            last = "2: {mode: negotiated, stance: passive, access: 30, trunk: all}"
+            more = last if i == tunnels else f"y: {{trunk: {20 + i}}}"
+            files[f"s{i}.yaml"] = (
+                f"inkov: switch\nname: s{i}\nvlans: {{{20 + i}: , 30: }}\nports: {{x: {{tunnel: {20 + i}}}, {more}}}\n"
+                f"neighbours: {{x: s{i - 1} y}}\n"
+            )
+        return inkov("prove", site(files), "--claim", "apart 10 30 facing hostile").out
+
+    assert "to s4:2   tag 21 in tag 22 in tag 23 in tag 24" in listening(4)
+    assert "CANNOT TELL apart 10 30 facing hostile\n  Missing  a way that needs more tags inside" in listening(5)

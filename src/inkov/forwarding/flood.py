@@ -109,13 +109,20 @@ class Flooding:
 
     def _places(self, starts: Starts) -> Iterable[tuple[str, Domain, Tags]]:
         """Returns everywhere that frames get to; of domains that no link tells apart, and that stay what they are, one is followed."""
-        graph = self._graph
         if any(inner or not self.stays(domain) for _, domain, inner in starts):
-            return graph.reach(starts).places()
+            return self._followed(starts)
         found: dict[tuple[str, Domain, Tags], None] = {}
         for switch, domain, _ in starts:
             found.update(((s, domain, ()), None) for s in self.reached(switch, domain))
         return found
+
+    def _followed(self, starts: Starts) -> Iterable[tuple[str, Domain, Tags]]:
+        """Returns everywhere that frames get to; where a search gives up in *may*, no less than that, without their tags."""
+        reach = self._graph.reach(starts)
+        if not reach.cut or self.view is not View.MAY:
+            return reach.places()
+        beyond = self._graph.beyond(starts)
+        return (*reach.places(), *((s, d, ()) for s, mask in beyond.items() for d in bits(mask)))
 
     def reached(self, switch: str, domain: Domain) -> frozenset[str]:
         """Returns the switches that frames of a domain get to, which turn into no other; one set for all that no link tells apart."""
@@ -260,7 +267,7 @@ class Flooding:
 
     def _leaving(self, starts: Starts) -> list[HeardAt]:
         found: set[HeardAt] = set()
-        for switch, domain, inner in self._graph.reach(starts).places():
+        for switch, domain, inner in self._followed(starts):
             for ref in self._hearers(switch, domain, inner):
                 for tags in self.network.relay(ref, self.view).send(domain, inner):
                     found.add(HeardAt(ref, tags))

@@ -235,7 +235,7 @@ class HostileProver:
             reach = self.network.graph(view).reach(speakers.starts, hearers)
             if end := reach.first(hearers):
                 return self._witness(reach, end, (speakers.senders, hearers), (a, b), view)
-        return None
+        return Witness(a, b, (), unknown=(MORE_TAGS,))
 
     def _witness(
         self,
