@@ -127,17 +127,20 @@ def test_as_openconfig_what_it_can_say_is_the_same_and_the_rest_is_told(tmp_path
 
 def test_what_openconfig_cannot_say_is_told_and_the_port_left_open(tmp_path):
     text = "inkov: switch\nname: quay\nrole: edge\nvlans: {10: x, 20: y}\nports:\n  1: {access: 10, voice: 20}\n  2: {trunk: '10', native: 10}\n"
+    text += "  3: {trunk: '10', native: 10, tags: 802.1ad}\n  4: {trunk: '10', native: 10, tags: of its own}\n"
     write_files(tmp_path, {"a.yaml": text})
     done = run_inkov("convert", tmp_path / "a.yaml", "--to", "openconfig", "-o", tmp_path / "oc")
     assert done.code == 0
     assert done.err.splitlines() == [
         "note: quay: what a port does that is neither an access port nor a trunk: 1",
-        "note: quay: how a port negotiates: 1-2",
+        "note: quay: how a port negotiates: 1-4",
+        "note: quay: tag formats that the models do not know: 4",
         "note: quay: its role, edge",
     ]
     switch = inkov.load(tmp_path / "oc").switches["quay"]
     assert isinstance(switch.ports["2"].switching, Trunk)
-    assert type(switch.ports["1"].switching).__name__ == "Unstated"
+    assert [switch.ports[n].tag_format for n in "23"] == ["802.1Q", "802.1ad"]
+    assert [type(switch.ports[n].switching).__name__ for n in "14"] == ["Unstated", "Unstated"]
 
 
 def test_names_that_are_patterns_paths_or_keys_survive(tmp_path):

@@ -109,8 +109,24 @@ def test_leaves_of_an_export(keys, changed):
     text = export(interface("p1", **ACCESS), interface("u1", **TRUNK))
     made = in_export(text, Edits({"p1": keys}))
     assert json.loads(made) == json.loads(export(interface("p1", **changed), interface("u1", **TRUNK)))
-    off = json.loads(in_export(text, Edits({"u1": {"enabled": "false"}})))
-    assert [i["config"]["enabled"] for i in off["openconfig-interfaces:interfaces"]["interface"]] == [True, False]
+
+
+@pytest.mark.parametrize(
+    ("keys", "leaves"),
+    [
+        ({"enabled": "false"}, {"enabled": False}),
+        ({"label": '"quay \\"3\\""'}, {"description": 'quay "3"'}),
+        ({"tags": "802.1ad"}, {"openconfig-vlan:tpid": "openconfig-vlan-types:TPID_0X88A8"}),
+        ({"tags": "802.1Q"}, {"openconfig-vlan:tpid": "openconfig-vlan-types:TPID_0X8100"}),
+    ],
+)
+@pytest.mark.parametrize("there", [{}, {"description": "x", "openconfig-vlan:tpid": "TPID_0X9100"}])
+def test_leaves_of_an_interface_in_an_export(keys, leaves, there):
+    before = [interface("p1", **ACCESS), interface("u1", **TRUNK)]
+    before[1]["config"] |= there
+    after = json.loads(in_export(export(*before), Edits({"u1": keys})))["openconfig-interfaces:interfaces"]["interface"]
+    before[1]["config"] |= leaves
+    assert after == before
 
 
 def entry(vid, name, status="ACTIVE"):
@@ -131,6 +147,7 @@ def test_vlans_of_an_export(before):
     [
         (Edits({"p9": {"access": "10"}}), "port 'p9' is not written in a form that can be edited"),
         (Edits({"p1": {"stance": "silent"}}), "the open models have no leaf for 'stance' of port 'p1'"),
+        (Edits({"p1": {"tags": "another"}}), "the open models have no identity for the tag format 'another'"),
         (Edits({"p1": {"native": "none"}}), "an export cannot say 'native' none"),
         (Edits({"p1": {"trunk": "none"}}), "an empty list in an export means all VLANs"),
     ],

@@ -102,6 +102,44 @@ def test_state_fills_what_config_leaves_out(tmp_path):
     assert facts(read(tmp_path, renamed(STRICT, to_state))) == facts(read(tmp_path, STRICT))
 
 
+@pytest.mark.parametrize(
+    ("said", "tags"),
+    [
+        ("TPID_0X8100", "802.1Q"),
+        ("openconfig-vlan-types:TPID_0x88a8", "802.1ad"),
+        ("oc-vlan-types:TPID_0x8A88", "802.1ad"),
+        ("TPID_0x9100", "0x9100"),
+        ("TPID_0X9200", "0x9200"),
+        ("TPID_ANY", "negotiated"),
+    ],
+)
+def test_tag_protocols_of_ports_and_of_whole_tables(tmp_path, said, tags):
+    document = json.loads(json.dumps(STRICT))
+    p1, p2 = document["openconfig-interfaces:interfaces"]["interface"]
+    p2["config"]["openconfig-vlan:tpid"] = said
+    assert [p.tag_format for p in read(tmp_path, document).ports.values()] == ["802.1Q", tags]
+    del p2["config"]["openconfig-vlan:tpid"]
+    p1["config"]["openconfig-vlan:tpid"] = "TPID_0X9100"
+    (instance,) = document["openconfig-network-instance:network-instances"]["network-instance"]
+    for vlan in instance["vlans"]["vlan"]:
+        vlan["config"]["tpid"] = said
+    assert [p.tag_format for p in read(tmp_path, document).ports.values()] == ["0x9100", tags]
+
+
+def test_tag_protocols_that_nobody_knows_or_that_differ_within_a_table_are_told(tmp_path):
+    document = json.loads(json.dumps(STRICT))
+    document["openconfig-interfaces:interfaces"]["interface"][1]["config"]["tpid"] = "TPID_0X1234"
+    (instance,) = document["openconfig-network-instance:network-instances"]["network-instance"]
+    instance["vlans"]["vlan"][1]["config"]["tpid"] = "TPID_0X88A8"
+    with pytest.raises(inkov.BadInput) as told:
+        read(tmp_path, document)
+    assert [p.what for p in told.value.problems] == [
+        "'TPID_0X1234' is not a tag protocol; expected one of: "
+        "TPID_0X8100, TPID_0X88A8, TPID_0X9100, TPID_0X9200, TPID_ANY",
+        "VLANs of one switch are tagged in several formats, 802.1Q and 802.1ad: only one a switch, or one a port, can be followed",
+    ]
+
+
 def test_lists_may_be_objects_or_single_entries(tmp_path):
     document = json.loads(json.dumps(STRICT))
     interfaces = document["openconfig-interfaces:interfaces"]

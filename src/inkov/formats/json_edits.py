@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from inkov.formats.edits import CannotEdit, Cut, Edits, apply
+from inkov.formats.openconfig_vlans import TAG_PROTOCOLS
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.spans import Spanned, spanned
 from inkov.model.names import natural
@@ -15,6 +16,13 @@ from inkov.model.vlanset import ALL, Vid, VlanSet
 
 _LEAVES = {"access": "access-vlan", "native": "native-vlan", "trunk": "trunk-vlans"}
 """The leaf of `switched-vlan` for each key of a switch file that it has."""
+
+_OF_INTERFACE: Mapping[str, Callable[[str], tuple[str, Any]]] = {
+    "enabled": lambda said: ("enabled", said == "true"),
+    "label": lambda said: ("description", json.loads(said)),
+    "tags": lambda said: ("openconfig-vlan:tpid", _tag_protocol(said)),
+}
+"""The leaf of an interface, and its value, for each key of a switch file that it has."""
 
 
 def in_export(text: str, edits: Edits) -> str:
@@ -69,21 +77,32 @@ def _within(node: Spanned, *names: str) -> Spanned | None:
 
 def _port_cuts(name: str, interface: Spanned, switched: Spanned, keys: Mapping[str, str | None]) -> Iterator[Cut]:
     leaves: dict[str, Any] = {}
+    own: dict[str, Any] = {}
+    config: Spanned | None = None
     for key, said in keys.items():
         if said is None:  # a key of another mode: nothing looks at it once the mode is this one
             continue
-        if key == "enabled":
+        if key in _OF_INTERFACE:
             config = _within(interface, "config")
             if config is None:
-                raise CannotEdit(f"port {name!r} has no `config` that says whether it is enabled")
-            yield from _member_cuts(config, {"enabled": said == "true"})
+                raise CannotEdit(f"port {name!r} has no `config` to say {key!r} in")
+            own.update([_OF_INTERFACE[key](said)])
         elif key in _LEAVES:
             leaves[_LEAVES[key]] = _list(said) if key == "trunk" else _vlan(key, said)
         else:
             raise CannotEdit(f"the open models have no leaf for {key!r} of port {name!r}")
     if "access" in keys and "trunk" in keys:
         leaves["interface-mode"] = "ACCESS" if keys["access"] is not None else "TRUNK"
+    if config is not None:
+        yield from _member_cuts(config, own)
     yield from _member_cuts(switched, leaves)
+
+
+def _tag_protocol(said: str) -> str:
+    found = next((identity for identity, name in TAG_PROTOCOLS.items() if name == said), None)
+    if found is None:
+        raise CannotEdit(f"the open models have no identity for the tag format {said!r}")
+    return f"openconfig-vlan-types:{found}"
 
 
 def _vlan(key: str, said: str) -> int:
@@ -106,8 +125,8 @@ def _member_cuts(node: Spanned, wanted: Mapping[str, Any]) -> Iterator[Cut]:
     there = {local(k): v for k, v in node.value.items()}
     new = []
     for name, value in wanted.items():
-        if name in there:
-            yield Cut(there[name].start, there[name].end, json.dumps(value))
+        if (known := there.get(local(name))) is not None:
+            yield Cut(known.start, known.end, json.dumps(value))
         else:
             new.append(f'"{name}": {json.dumps(value)}')
     if new and not there:

@@ -16,13 +16,26 @@ import orjson
 
 from inkov.formats import openconfig_routing, openconfig_stp
 from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf, vlan_number
-from inkov.formats.openconfig_vlans import default_instance, vlan_table
+from inkov.formats.openconfig_vlans import default_instance, tag_format, vlan_table
 from inkov.formats.openconfig_wrappers import local, merge, unwrap
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin
-from inkov.model.switch import DEFAULT_VLAN, Access, Heard, Lacp, Port, Routed, Switch, Switching, Trunk, Unstated, Vlan
+from inkov.model.switch import (
+    DEFAULT_VLAN,
+    DOT1Q,
+    Access,
+    Heard,
+    Lacp,
+    Port,
+    Routed,
+    Switch,
+    Switching,
+    Trunk,
+    Unstated,
+    Vlan,
+)
 from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet, VlanTextError
 
 _LAG_TYPES = frozenset({"ieee8023adLag", "IF_AGGREGATE"})
@@ -71,7 +84,9 @@ class Export:
         document, reading = self.document, self.reading
         lldp = child(document, "lldp")
         ports = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
-        vlans = vlan_table(document, reading)
+        vlans, tagged_as = vlan_table(document, reading)
+        if tagged_as != DOT1Q:
+            ports = {n: replace(p, tag_format=tagged_as) if p.tag_format == DOT1Q else p for n, p in ports.items()}
         if vlans is None:
             reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
         tree, address, tree_places = openconfig_stp.bridge_tree(document, reading)
@@ -206,6 +221,7 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
         members=tuple(m for m in members if isinstance(m, str)) if is_lag and isinstance(members, list) else (),
         is_lag=is_lag,
         lacp=_LAG_KINDS.get(str(held.get("lag-type", ""))) if is_lag else None,
+        tag_format=tag_format(leaves["tpid"], reading, f"{path}/config/tpid") if "tpid" in leaves else DOT1Q,
         speed=openconfig_stp.speed(held) if "port-speed" in held or "negotiated-port-speed" in held else 0,
         origin=Origin(reading.file, path, _places(_shape(entry, holder_name, holder, switched))),
     )
@@ -216,7 +232,15 @@ _kind = lru_cache(maxsize=256)(local)
 
 _LEAVES = {
     s.path.rpartition("/")[2]: s.key
-    for s in (Setting.ENABLED, Setting.LABEL, Setting.MODE, Setting.ACCESS, Setting.NATIVE, Setting.ALLOWED)
+    for s in (
+        Setting.ENABLED,
+        Setting.LABEL,
+        Setting.MODE,
+        Setting.ACCESS,
+        Setting.NATIVE,
+        Setting.ALLOWED,
+        Setting.TAGS,
+    )
 } | {"aggregate-id": Setting.LAG.key, "port-speed": Setting.SPEED.key, "lag-type": Setting.LACP.key}
 
 _Shape = tuple[tuple[str, tuple[str, ...]], ...]

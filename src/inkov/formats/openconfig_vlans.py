@@ -1,19 +1,39 @@
-"""The VLAN table of OpenConfig data, in both places the models have put it."""
+"""The VLAN table of OpenConfig data, in both places the models have put it, and how its VLANs are tagged."""
 
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any
+from typing import Any, Final
 
 from inkov.formats.openconfig_tree import Node, child, entries, leaves_of, pick, short, vlan_number
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.reading import MAX_TEXT, Reading
-from inkov.model.switch import Vlan
+from inkov.model.switch import DEFAULT_VLAN, DOT1Q, NEGOTIATED_FORMAT, Vlan
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
+TAG_PROTOCOLS: Final = {
+    "TPID_0X8100": DOT1Q,
+    "TPID_0X88A8": "802.1ad",
+    "TPID_0X9100": "0x9100",
+    "TPID_0X9200": "0x9200",
+    "TPID_ANY": NEGOTIATED_FORMAT,
+}
+"""Tag formats by the identity of their EtherType; any of them is one that is not known."""
+_MISSPELT: Final = {"TPID_0X8A88": "TPID_0X88A8"}
+"""An identity as an older model spells it."""
 
-def vlan_table(document: Node, reading: Reading) -> dict[Vid, Vlan] | None:
-    """Returns the VLAN table of a switch; None when the document holds none."""
+
+def tag_format(value: Any, reading: Reading, path: str) -> str:
+    """Returns a tag format by its identity; 802.1Q after recording that it is none."""
+    name = local(value).upper() if isinstance(value, str) else ""
+    found = TAG_PROTOCOLS.get(_MISSPELT.get(name, name))
+    if found is None:
+        reading.wrong(f"{value!r:.40} is not a tag protocol; expected one of: {', '.join(TAG_PROTOCOLS)}", path)
+    return found or DOT1Q
+
+
+def vlan_table(document: Node, reading: Reading) -> tuple[dict[Vid, Vlan] | None, str]:
+    """Returns the VLAN table of a switch, None when the document holds none, and the format that all its VLANs are tagged in."""
     instances = list(
         entries(
             child(document, "network-instances"),
@@ -34,13 +54,13 @@ def vlan_table(document: Node, reading: Reading) -> dict[Vid, Vlan] | None:
         (pick(document, "vlans"), "/vlans"),
     ]
     if all(container is None for container, _ in places):
-        return None
+        return None, DOT1Q
     if len(held := [c for c, _ in places if isinstance(c, dict)]) == 1 and (quick := _plain_table(held[0])) is not None:
-        return quick
+        return quick, DOT1Q
     return _careful_table(places, reading)
 
 
-_VLAN_LEAVES = frozenset({"vlan-id", "name", "status", "tpid"})
+_VLAN_LEAVES = frozenset({"vlan-id", "name", "status"})
 
 
 def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
@@ -56,20 +76,31 @@ def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
         return None
 
 
-def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> dict[Vid, Vlan]:
+def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> tuple[dict[Vid, Vlan], str]:
     """Reads tables in any form, with complaints and notes."""
     rows: list[tuple[Vid, str, bool]] = []
+    formats: dict[str, str] = {}
     for container, path in places:
         if isinstance(container, dict):
             for entry in entries(container, "vlan", "vlan-id", reading, f"{path}/vlan"):
                 row = _vlan_entry(entry, path, reading)
-                if row is not None:
-                    rows.append(row)
+                if row is None:
+                    continue
+                rows.append(row)
+                where = f"{path}/vlan[vlan-id={row[0]}]/config/tpid"
+                if row[0] != DEFAULT_VLAN or "tpid" in leaves_of(entry):
+                    formats.setdefault(tag_format(leaves_of(entry).get("tpid", "TPID_0X8100"), reading, where), where)
+    if len(formats) > 1:
+        reading.wrong(
+            f"VLANs of one switch are tagged in several formats, {' and '.join(sorted(formats))}: "
+            "only one a switch, or one a port, can be followed",
+            list(formats.values())[-1],
+        )
     table = _table(tuple(rows))
     if len(table) != len(rows):
         for v, *_ in {row for row in rows if sum(r[0] == row[0] for r in set(rows)) > 1}:
             reading.wrong("this VLAN is defined twice, differently", f"{path}/vlan[vlan-id={v}]")
-    return table
+    return table, next(iter(formats), DOT1Q)
 
 
 @lru_cache(maxsize=4096)

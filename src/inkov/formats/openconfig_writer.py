@@ -7,10 +7,11 @@ from typing import Any
 
 import orjson
 
+from inkov.formats.openconfig_vlans import TAG_PROTOCOLS
 from inkov.kinds.spell import leaves
 from inkov.kinds.table import is_stated, subinterfaces
 from inkov.model.names import ports_text
-from inkov.model.switch import ALL_HABITS, Kind, Lacp, Port, Switch, VlanType
+from inkov.model.switch import ALL_HABITS, DOT1Q, Kind, Lacp, Port, Switch, VlanType
 from inkov.model.tree import Protocol
 
 _PROTOCOLS = {Protocol.RSTP: "RSTP", Protocol.MSTP: "MSTP", Protocol.PER_VLAN: "RAPID_PVST"}
@@ -46,10 +47,15 @@ def _interface(switch: Switch, port: Port, left_out: dict[str, list[str]]) -> di
     config: dict[str, Any] = {"name": port.name, "type": f"iana-if-type:{kind}", "enabled": port.enabled}
     if port.label:
         config["description"] = port.label
+    protocol = next((identity for identity, name in TAG_PROTOCOLS.items() if name == port.tag_format), None)
+    if protocol and port.tag_format != DOT1Q:
+        config["openconfig-vlan:tpid"] = f"openconfig-vlan-types:{protocol}"
     made: dict[str, Any] = {"name": port.name, "config": config}
     holder: dict[str, Any] = {"config": held} if (held := _held(port)) else {}
     switched = leaves(port.switching) if port.lag is None else None
-    if switched is not None:
+    if switched is not None and protocol is None:
+        left_out.setdefault("tag formats that the models do not know", []).append(port.name)
+    elif switched is not None:
         holder["openconfig-vlan:switched-vlan"] = {"config": switched}
     elif port.lag is None and is_stated(port.switching) and subinterfaces(port.switching) is None:
         left_out.setdefault("what a port does that is neither an access port nor a trunk", []).append(port.name)

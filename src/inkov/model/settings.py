@@ -49,7 +49,7 @@ class Setting(Enum):
     BRIDGED = ("switch", "domains", "", "the box keeps one table for all ports", "bridged")
     SUBINTERFACES = ("port", "subinterfaces", "subinterfaces", "no routed port")
     STANCE = ("port", "stance", "", "silent in our files; not known of exports")
-    TAGS = ("port", "tags", "", "802.1Q")
+    TAGS = ("port", "tags", "config/tpid", "802.1Q")
     EDGE = ("port", "edge", "/stp/interfaces/interface/config/edge-port", "found out by itself, or not known")
     LAG = ("port", "lag", "ethernet/config/aggregate-id", "no member of a LAG")
     LACP = ("port", "lacp", "/lacp/interfaces/interface/config/lacp-mode", "how the LAG forms is not known")
