@@ -148,17 +148,16 @@ def test_a_command_is_a_function_and_a_line(copy):
     copy.write(
         "cli/counting.py",
         """
-from inkov.cli.options import SiteArgument, load_network
+from inkov.cli.options import SiteArgument, load_network, reads_site
 
+@reads_site
 def count(site: SiteArgument) -> None:
     'Count the switches.'
     print(len(load_network(site).switches))
 """,
     )
-    line = "from inkov.cli.counting import count; app.command()(reads_site(count))\n"
-    copy.insert(
-        "cli/app.py", 'app.command(epilog="Example: inkov convert exports -o ours")(reads_site(convert))\n', line
-    )
+    listed = '    "convert": ("reading:convert", "inkov convert exports -o ours"),\n'
+    copy.insert("cli/app.py", listed, '    "count": ("counting:count", "inkov count exports"),\n')
     assert copy.out("count", "campus") == "1\n"
     assert "Count the switches." in copy.out("--help")
     copy.touched_only_what_is_said_of("a command")

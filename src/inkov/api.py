@@ -9,38 +9,25 @@ from os import PathLike
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from inkov.formats.readback import problems_of
 from inkov.formats.site import Progress, load_files
 from inkov.formats.text import utf8
-from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
-from inkov.kinds.relay import vid_of
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef, port_in
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
-from inkov.plan.draft import draft as _draft
-from inkov.plan.trim import Trim
-from inkov.proof.certificate import Data, certificate
-from inkov.proof.ends import End, UnknownEnd
-from inkov.proof.ends import end_named as _end_named
-from inkov.proof.outcome import Proved, Verdict
-from inkov.proof.prove import Prover
-from inkov.proof.prove import prove as _prove
-from inkov.proof.sentences import BadClaim, parse_claim
-from inkov.rules.catalogue import audit as _audit
-from inkov.rules.finding import Finding
-from inkov.store.baselines import Known
-from inkov.store.baselines import write_baseline as _write_baseline
-from inkov.store.documents import digest, read_json, write_json
-from inkov.store.parsed import Shared
-from inkov.views.checks import CheckedRow, checked_row
-from inkov.views.findings import AuditView
-from inkov.views.tables import HeardRow
 
-if TYPE_CHECKING:
-    pass
+if TYPE_CHECKING:  # each call imports what it alone needs: on a small site that takes longer than the work
+    from inkov.plan.trim import Trim
+    from inkov.proof.certificate import Data
+    from inkov.proof.ends import End
+    from inkov.proof.outcome import Verdict
+    from inkov.rules.finding import Finding
+    from inkov.store.parsed import Shared
+    from inkov.views.checks import CheckedRow
+    from inkov.views.findings import AuditView
+    from inkov.views.tables import HeardRow
 
 
 def load(
@@ -113,12 +100,13 @@ def audit(campus: Campus) -> tuple[Finding, ...]:
     >>> inkov.audit(inkov.load("quillfin/mended"))
     ()
     """
-    return _audit(network(campus))
+    from inkov.rules.catalogue import audit as run
+
+    return run(network(campus))
 
 
 def lines_of(campus: Campus) -> Callable[[str, str], int | None]:
     """Returns what finds the line of a data path in a file of a campus; files are read when first asked for."""
-    # Brings pydantic, which takes longer to import than small sites to read.
     from inkov.formats.positions import Positions
 
     read: dict[str, Positions] = {}
@@ -139,8 +127,10 @@ def write_baseline(view: AuditView, path: Path) -> None:
     Raises:
         BadInput: the file cannot be written.
     """
+    from inkov.store import baselines
+
     listed = [f for head in view.findings for f in (head, *head.also)]
-    _write_baseline([Known(f.id, f.rule, f.place) for f in listed], path)
+    baselines.write_baseline([baselines.Known(f.id, f.rule, f.place) for f in listed], path)
 
 
 def prove(
@@ -161,9 +151,12 @@ def prove(
     >>> type(verdict.outcome).__name__
     'Proved'
     """
+    from inkov.proof.prove import prove as run
+    from inkov.proof.sentences import BadClaim, parse_claim
+
     net = network(campus)
     if claims is None:
-        return _prove(net, strict=strict, late=_after(budget))
+        return run(net, strict=strict, late=_after(budget))
     made: list[Claim] = []
     problems: list[Problem] = []
     for claim in claims:
@@ -173,7 +166,7 @@ def prove(
             problems.append(Problem(Source("claim"), str(exc)))
     if problems:
         raise BadInput(problems)
-    return _prove(net, made, strict=strict, late=_after(budget))
+    return run(net, made, strict=strict, late=_after(budget))
 
 
 def _after(budget: float | None) -> Callable[[], bool]:
@@ -196,6 +189,11 @@ def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[
     Raises:
         BadInput: the folder cannot be written.
     """
+    from inkov.proof.certificate import certificate
+    from inkov.proof.outcome import Proved
+    from inkov.proof.prove import Prover
+    from inkov.store.documents import write_json
+
     inputs = _digests(campus)
     prover = Prover(network(campus))
     made: dict[str, Data] = {}
@@ -212,6 +210,8 @@ def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[
 
 
 def _digests(campus: Campus) -> dict[str, str]:
+    from inkov.store.documents import digest
+
     return {name: digest(Path(path)) for name, path in campus.files.items()}
 
 
@@ -229,7 +229,9 @@ def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[Che
     Raises:
         BadInput: the site cannot be read, or a certificate is no JSON.
     """
-    from inkov.formats.certificate_document import misformed  # brings pydantic, too
+    from inkov.formats.certificate_document import misformed
+    from inkov.store.documents import read_json
+    from inkov.views.checks import checked_row
 
     campus = load(site)
     documents = read_json(certificates, "a certificate")
@@ -257,6 +259,10 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
     >>> heard[0].at, heard[0].tags
     ('archive:p1', ())
     """
+    from inkov.forwarding.flood import Flooding
+    from inkov.kinds.relay import vid_of
+    from inkov.views.tables import HeardRow
+
     ref = port_named(campus, source)
     if inner is not None and tag is None:
         raise BadInput([Problem(Source("flood"), "an inner tag needs an outer one")])
@@ -276,6 +282,8 @@ def trim(campus: Campus, keep: VlanSet = NONE) -> Trim:
         campus: from `load`.
         keep: VLANs never to be trimmed, besides those the campus file keeps.
     """
+    from inkov.plan.trim import Trim
+
     return Trim(network(campus), keep)
 
 
@@ -285,7 +293,10 @@ def draft(network: Network) -> str:
     Raises:
         BadInput: it cannot be written so that it is read as meant; names of switches or VLANs do not allow it.
     """
-    text = _draft(network)
+    from inkov.formats.readback import problems_of
+    from inkov.plan.draft import draft as drafted
+
+    text = drafted(network)
     wrong = problems_of(text, network.campus)
     if wrong:
         raise BadInput(wrong)
@@ -303,9 +314,11 @@ def end_named(network: Network, text: str, tag: int | None = None) -> End:
     Raises:
         BadInput: there is none; with a hint.
     """
+    from inkov.proof import ends
+
     try:
-        return _end_named(network, text, tag)
-    except UnknownEnd as exc:
+        return ends.end_named(network, text, tag)
+    except ends.UnknownEnd as exc:
         raise BadInput([Problem(Source("trace"), str(exc))]) from None
 
 

@@ -2,7 +2,7 @@
 
 import inkov
 from conftest import write_files
-from inkov.rules import impact
+from inkov.rules import blame
 
 SWITCH = "inkov: switch\nname: {0}\nvlans: {1}\nports: {{1: {{access: 10}}, 2: {{access: 20}}, u: {{trunk: {2}}}}}\n{3}"
 CAMPUS = (
@@ -39,6 +39,6 @@ def test_each_claim_is_put_down_to_what_breaks_it(tmp_path):
 
 
 def test_of_too_many_claims_none_is_decided(tmp_path, monkeypatch):
-    monkeypatch.setattr(impact, "_MOST_DECIDED", 2)
-    monkeypatch.setattr(impact.Prover, "decide", None)
+    monkeypatch.setattr(blame, "_MOST_DECIDED", 2)
+    monkeypatch.setattr(blame.Prover, "decide", None)
     assert claims_of(site(tmp_path, trunk="10, native: 10")) == {"list/differs": ("kiosks whole",)}

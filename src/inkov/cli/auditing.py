@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, Run, SiteArgument, complete_rules, load_network
+from inkov.cli.options import OutputOption, Run, SiteArgument, complete_rules, load_network, reads_site
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
@@ -36,6 +36,7 @@ AuditFormat = StrEnum("AuditFormat", [(name.upper(), name) for name in (*_PAGE, 
 """How findings are written: for people, for programs, spreadsheets, wikis, code hosts and pipelines."""
 
 
+@partial(reads_site, answers=True)
 def audit(
     site: SiteArgument = Path(),
     fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
@@ -74,9 +75,12 @@ def audit(
     """Find what is wrong: findings by cause, worst first."""
     from inkov import api
     from inkov.rules.choice import Choice
-    from inkov.store.baselines import read_baseline
 
-    known = read_baseline(baseline) if baseline is not None else frozenset()
+    known: frozenset[str] = frozenset()
+    if baseline is not None:
+        from inkov.store.baselines import read_baseline
+
+        known = read_baseline(baseline)
     choice = Choice(
         only=_rules(only, "--only"),
         skip=_rules(skip, "--skip"),
@@ -149,6 +153,7 @@ def report(
     return view
 
 
+@partial(reads_site, answers=True)
 def draft(
     site: SiteArgument = Path(),
     output: OutputOption = None,

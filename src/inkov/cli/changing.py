@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import FormatOption, OutputOption, Run, SiteArgument, complete_rules, load_network, many_networks
+from inkov.cli.options import (
+    FormatOption,
+    OutputOption,
+    Run,
+    SiteArgument,
+    complete_rules,
+    load_network,
+    many_networks,
+    reads_site,
+)
 from inkov.cli.output import Exit, Format, Progress, complain, emit, put
 from inkov.model.errors import Problem, nearest
 from inkov.model.source import Source
@@ -28,6 +38,7 @@ class DriftFormat(StrEnum):
     SVG = "svg"
 
 
+@reads_site
 def drift(
     before: Annotated[
         str, typer.Argument(metavar="BEFORE", help="A folder, a campus file, or REV or REV:path of a git repository.")
@@ -113,6 +124,7 @@ def _over_revisions(
     emit("trend", result_format, output, view, trend_text)
 
 
+@reads_site
 def rehearse(
     site: SiteArgument = Path(),
     change: Annotated[
@@ -193,6 +205,7 @@ def rehearse(
         raise typer.Exit(Exit.FOUND)
 
 
+@partial(reads_site, answers=True)
 def mend(
     site: SiteArgument = Path(),
     only: Annotated[

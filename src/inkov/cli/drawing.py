@@ -8,7 +8,15 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import SiteArgument, SwitchOption, chosen_switches, chosen_vlans, completes, load_network
+from inkov.cli.options import (
+    SiteArgument,
+    SwitchOption,
+    chosen_switches,
+    chosen_vlans,
+    completes,
+    load_network,
+    reads_site,
+)
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
 
@@ -19,6 +27,7 @@ if TYPE_CHECKING:
     from inkov.views.trends import TrendView
 
 
+@reads_site
 def map_(
     site: SiteArgument = Path(),
     output: Annotated[
@@ -132,6 +141,7 @@ def _of_claim(network: Network, text: str) -> Overlay:
     return overlays.of_claim(network, claim, Prover(network).decide(claim))
 
 
+@reads_site
 def report(
     site: SiteArgument = Path(),
     output: Annotated[

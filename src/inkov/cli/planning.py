@@ -18,6 +18,7 @@ from inkov.cli.options import (
     chosen_switches,
     chosen_vlans,
     load_network,
+    reads_site,
 )
 from inkov.cli.output import Exit, TableFormat, complain, emit
 from inkov.model.vlanset import VlanSet
@@ -33,6 +34,7 @@ class ListStyle(StrEnum):
     ALL_EXCEPT = "all-except"
 
 
+@partial(reads_site, answers=True)
 def trim(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,

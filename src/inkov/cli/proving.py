@@ -8,10 +8,19 @@ from typing import Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, SiteArgument, TableFormatOption, load_network, many_networks
-from inkov.cli.output import Exit, TableFormat, complain, emit
+from inkov.cli.options import (
+    FormatOption,
+    OutputOption,
+    SiteArgument,
+    TableFormatOption,
+    load_network,
+    many_networks,
+    reads_site,
+)
+from inkov.cli.output import Exit, Format, TableFormat, complain, emit
 
 
+@partial(reads_site, answers=True)
 def prove(
     site: SiteArgument = Path(),
     claim: Annotated[
@@ -89,6 +98,7 @@ def decide(
     return all(v.outcome == "proved" for v in views)
 
 
+@reads_site
 def recheck(
     certificate: Annotated[
         list[Path], typer.Argument(metavar="CERTIFICATE…", help="Certificates, as prove wrote them.")
@@ -108,4 +118,37 @@ def recheck(
     rows = api.recheck(certificate, site)
     emit("recheck", result_format, output, rows, recheck_text, checked_page)
     if any(not row.accepted for row in rows):
+        raise typer.Exit(Exit.FOUND)
+
+
+@partial(reads_site, answers=True)
+def trace(
+    site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
+    a: Annotated[str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")],
+    b: Annotated[str, typer.Argument(metavar="B", help="Who should hear it and answer: the same.")],
+    tag: Annotated[
+        int | None, typer.Option(min=1, max=4094, help="VID that both put on their frames, as phones do.")
+    ] = None,
+    result_format: FormatOption = Format.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Follow a frame from A to B and the answer back; say where it stops, why, and what else stops there.
+
+    Between hosts of different VLANs a packet is followed, by way of gateways, routes and filters. A switch is meant by its
+    address of management.
+
+    Where nothing states what decides, it says that it cannot tell, shows the usual way, and names the facts.
+
+    Exits 1 when either way is closed, as boxes usually are.
+    """
+    network = load_network(site)
+    from inkov.api import end_named
+    from inkov.proof.trace import trace as run
+    from inkov.render.trace_text import trace_text
+    from inkov.views.traces import trace_view
+
+    ends = end_named(network, a, tag), end_named(network, b, tag)
+    view = trace_view(network, run(network, *ends), (a, b))
+    emit("trace", result_format, output, view, trace_text)
+    if not view.both:
         raise typer.Exit(Exit.FOUND)

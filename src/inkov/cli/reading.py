@@ -4,15 +4,25 @@ from __future__ import annotations
 
 import sys
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
-from inkov.cli.options import FormatOption, OutputOption, SiteArgument, SwitchOption, chosen_switches, load_network
+from inkov.cli.options import (
+    FormatOption,
+    OutputOption,
+    SiteArgument,
+    SwitchOption,
+    chosen_switches,
+    load_network,
+    reads_site,
+)
 from inkov.cli.output import Exit, Format, emit
 
 
+@partial(reads_site, answers=True)
 def sources(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
@@ -39,6 +49,7 @@ class Language(StrEnum):
     OPENCONFIG = "openconfig"
 
 
+@reads_site
 def convert(
     site: SiteArgument = Path(),
     folder: Annotated[

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -198,3 +199,21 @@ def flood(
     source = None if port is None else port_named(network.campus, port)
     rows = flood_rows(network, source, tuple(v for v in (tag, inner) if v is not None))
     _write("flood", rows, lambda: flood_page(rows), result_format, output)
+
+
+@partial(reads_site, answers=True)
+def tree(
+    site: SiteArgument = Path(),
+    switch: SwitchOption = None,
+    vlan: VlanOption = None,
+    result_format: TableFormatOption = TableFormat.TEXT,
+    output: OutputOption = None,
+) -> None:
+    """Draw the spanning trees: the root, each switch's way to it, and why each blocked port lost."""
+    network = load_network(site)
+    from inkov.render.row_pages import tree_page
+    from inkov.render.tree_text import trees_text
+    from inkov.views.trees import trees_view
+
+    view = trees_view(network, chosen_vlans(network, vlan), chosen_switches(network, switch))
+    emit("tree", result_format, output, view, trees_text, tree_page)

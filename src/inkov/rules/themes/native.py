@@ -10,7 +10,6 @@ from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, Trunk
 from inkov.model.vlanset import Vid, VlanSet
-from inkov.proof.rogue import jumps
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import PLACE, pair
@@ -172,6 +171,10 @@ def jump(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a VLAN; it is folded into what says that users are in a native VLAN."""
     network = facts.network
     found = {vid: ends for vid, ends, _ in _used_natives(facts)}
+    if not found:
+        return
+    from inkov.proof.rogue import jumps  # noqa: PLC0415 - brings the prover, as where claims are decided
+
     for vid, reached in jumps(network, VlanSet(found)).items():
         if reached:
             yield Fault(
