@@ -89,13 +89,13 @@ def test_cures_are_written_into_copies_and_read_back(quillfin, tmp_path):
     fixed = tmp_path / "fixed"
     ran = run_inkov("mend", "as-found", "--apply", fixed, "--diff", cwd=quillfin)
     assert ran.code == 1
-    assert ran.err == f"wrote {fixed.as_posix()}: 12 files changed; read back, it is what was tried\n"
+    assert ran.err == f"wrote {fixed.as_posix()}: 13 files changed; read back, it is what was tried\n"
     assert '-  up:    {trunk: "600-602,990", native: 990, lacp: passive}\n' in ran.out
     assert '+  up:    {trunk: "600-602,990", native: 990, lacp: active}\n' in ran.out
     assert "walks/hatchery-2.walk: SNMP walks tell what a device has; they cannot be edited" in ran.out
     same = [p for p in (quillfin / "as-found").rglob("*") if p.is_file()]
     differ = [p for p in same if p.read_bytes() != (fixed / p.relative_to(quillfin / "as-found")).read_bytes()]
-    assert len(differ) == 12
+    assert len(differ) == 13
     assert all(p.suffix in {".yaml", ".json"} for p in differ)
     _, _, after = mended(inkov.load(quillfin / "as-found"), ("native/mismatch",))
     assert "native/mismatch" not in {f.rule for f in inkov.audit(inkov.load(fixed))} | {
@@ -125,7 +125,7 @@ def test_python_says_the_same(quillfin):
     view = inkov.mend(campus, ["lag/unformed"])
     assert [c.steps for c in view.cures] == [("boat-dock:up: lacp active",)]
     document = json.loads(run_inkov("mend", "as-found", "--only", "lag/*", "--format", "json", cwd=quillfin).out)
-    left = next(r for r in document["left"] if r["rule"] == "lag/uneven")
+    left = next(r for r in document["left"] if r["rule"] == "lag/scattered")
     assert (left["decide"], left["why"]) == (True, "somebody has to decide")
 
 
@@ -151,6 +151,7 @@ UNCURED = {
     "native/default",  # no trunk of these two has another native VLAN
     "native/jump",  # another rule tells of it here
     "native/users",  # as native/default
+    "trunk/absent",  # as native/default
     "tree/edge-root",  # no other switch has a priority that would make it root
     "vlan/islands",  # no cable joins the two
     "voice/same",  # no other port has a voice VLAN
@@ -173,6 +174,30 @@ def star(folder, leaves, more="", core="1: {access: 10}"):
         "campus.yaml": f"inkov: campus\nname: c\ncables: [{cables}]\n{more}",
     }
     return inkov.load(write_files(folder, files))
+
+
+BOX = (
+    "inkov: switch\nname: {}\nvlans: {{10: x}}\ntree: {{protocol: rstp{}}}\nports: {{1: {{access: 10}}, u1: {{lag: up}}, u2: {{lag: up{}}}}}\n"
+    "lags: {{up: {{trunk: '10', native: none, lacp: active}}}}\n"
+)
+PAIR = {
+    "quay.yaml": BOX.format("quay", ", priority: 5000", ", enabled: false") + "neighbours: {u1: pier u1}\n",
+    "pier.yaml": BOX.format("pier", "", ""),
+}
+
+
+@pytest.mark.parametrize(("cables", "steps"), [("[quay u2 - pier u2]", ["quay:u2: enabled on"]), ("[]", [])])
+def test_a_member_that_is_off_is_turned_on_where_its_cable_ends_in_the_same_lag(tmp_path, cables, steps):
+    files = PAIR | {"campus.yaml": f"inkov: campus\nname: c\ncables: {cables}\n"}
+    view = inkov.mend(inkov.load(write_files(tmp_path, files)), ["lag/uneven"])
+    assert [s for c in view.cures for s in c.steps] == steps
+
+
+@pytest.mark.parametrize(("priority", "nearest"), [(5000, 4096), (7000, 8192), (61000, 61440)])
+def test_a_priority_between_the_steps_becomes_the_nearest(tmp_path, priority, nearest):
+    files = {name: text.replace("5000", str(priority)) for name, text in PAIR.items()}
+    view = inkov.mend(inkov.load(write_files(tmp_path, files)), ["tree/priority"])
+    assert [c.steps for c in view.cures] == [(f"quay: tree priority {nearest}",)]
 
 
 @pytest.fixture

@@ -54,7 +54,6 @@ _COLUMNS: Final = {
     Setting.ALLOWED: "trunks",
     Setting.STANCE: "vlan_mode",
 }
-_PRIORITY_STEP: Final = 4096
 
 
 def recognise(data: bytes) -> bool:

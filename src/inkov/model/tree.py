@@ -11,6 +11,8 @@ from inkov.model.vlanset import ALL, NONE, VlanSet
 
 BRIDGE_PRIORITY: Final = 32768
 """Default bridge priority (IEEE 802.1Q-2022, table 13-3)."""
+PRIORITY_STEP: Final = 4096
+"""Bridge priorities are multiples of it (IEEE 802.1Q-2022, 14.2.5)."""
 
 PORT_PRIORITY: Final = 128
 """Default port priority (IEEE 802.1Q-2022, table 13-3)."""

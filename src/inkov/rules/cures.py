@@ -24,8 +24,9 @@ from inkov.kinds.table import (
 )
 from inkov.model.names import PortRef, ports_text, stem
 from inkov.model.switch import DOT1Q
+from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Finding
-from inkov.rules.table_cures import Cure, missing, named, private, usual_priority
+from inkov.rules.table_cures import Cure, missing, named, private, step_priority, usual_priority
 from inkov.rules.themes.spare import says_unused
 
 
@@ -95,6 +96,12 @@ def _lags(network: Network, finding: Finding) -> Iterator[Cure]:
                 yield (_at(ref, lacp="active"),)
 
 
+def _usual_native(network: Network) -> Vid | None:
+    """Returns the native VLAN that most ends of links have and no user port is in."""
+    common = Counter(v for k in network.links for e in (k.a, k.b) if (v := untagged_vlan(network.port(e).switching)))
+    return next((v for v, _ in common.most_common() if not network.members.get(v)), None)
+
+
 def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets both natives of a link to what most trunks have, where no user port is in that; else one end to the other's."""
     if (link := _link(network, finding)) is None:
@@ -102,10 +109,7 @@ def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
     ends = [(ref, trunk) for ref in (link.a, link.b) if (trunk := trunk_of(network.port(ref).switching))]
     if len(ends) < 2:
         return
-    common = Counter(
-        native for k in network.links for e in (k.a, k.b) if (native := untagged_vlan(network.port(e).switching))
-    )
-    usual = next((v for v, _ in common.most_common() if not network.members.get(v)), None)
+    usual = _usual_native(network)
     for native in dict.fromkeys([usual, *(trunk.native for _, trunk in ends)]):
         if native is not None:
             wrong = [ref for ref, trunk in ends if trunk.native != native]
@@ -129,6 +133,24 @@ def _stances(network: Network, finding: Finding) -> Iterator[Cure]:
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
             yield (_at(ref, stance="active"),)
+
+
+def _both_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Makes both ends of a link trunks that carry what cannot cross, beside what does."""
+    if (link := _link(network, finding)) is None or (native := _usual_native(network)) is None:
+        return
+    ends = {e: a for e in (link.a, link.b) if (a := access_of(network.port(e).switching)) is not None}
+    if len(ends) == 2:
+        carried = finding.vlans | VlanSet({native, *(a.vid for a in ends.values() if a.vid is not None)})
+        yield tuple(_at(e, trunk=carried, native=native) for e in ends)
+
+
+def _fixed_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Makes the ends of a link that negotiate the trunks that they would agree on."""
+    if (link := _link(network, finding)) is not None:
+        ends = [e for e in (link.a, link.b) if negotiates(network.port(e))]
+        if ends:
+            yield tuple(_at(e, mode="trunk") for e in ends)
 
 
 def _no_edges(_: Network, finding: Finding) -> Iterator[Cure]:
@@ -201,8 +223,7 @@ def _natives_of(network: Network, finding: Finding) -> Iterator[Cure]:
     blamed = set(_ports(network, finding))
     ends = [e for k in network.links if {k.a, k.b} & blamed for e in (k.a, k.b)]
     trunks = {e: t for e in ends if (t := trunk_of(network.port(e).switching)) is not None}
-    common = Counter(v for k in network.links for e in (k.a, k.b) if (v := untagged_vlan(network.port(e).switching)))
-    usual = next((v for v, _ in common.most_common() if not network.members.get(v)), None)
+    usual = _usual_native(network)
     if usual is not None and (wrong := [e for e, t in trunks.items() if t.native != usual]):
         yield tuple(_at(e, native=usual) for e in wrong)
 
@@ -270,6 +291,25 @@ def _into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
             return
 
 
+def _members(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Turns on the members of a LAG that are off while others are on, where their cables end in the LAG at the other end."""
+    own = PortRef.parse(finding.place)
+    refs = [r for r in _ports(network, finding) if not network.port(r).enabled]
+    cabled = (
+        {
+            e
+            for link in network.links_at.get(own.switch, ())
+            if own in {link.a, link.b}
+            for w in link.wires
+            for e in (w.a, w.b)
+        }
+        if own
+        else set()
+    )
+    if refs and cabled.issuperset(refs):
+        yield tuple(_at(r, enabled=True) for r in refs)
+
+
 def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
     """Adds to lists what they leave out; or opens the shut ports that part a VLAN."""
     yield from _left_out(network, finding)
@@ -301,9 +341,11 @@ _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "access/undefined": _meant_vlans,
     "gateway/down": missing,
     "lag/one-ended": _into_lag,
+    "lag/uneven": _members,
     "ring/gap": _left_out,
     "spare/trunk": _closed,
     "tree/edge-root": usual_priority,
+    "tree/priority": step_priority,
     "private/untied": private,
     "private/missing": private,
     "private/promiscuous": _secondaries,
@@ -320,7 +362,9 @@ _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
     "native/users": _natives_of,
     "native/default": _natives,
     "trunk/one-sided": _trunks,
+    "trunk/absent": _both_trunks,
     "stance/both-wait": _stances,
+    "stance/groups": _fixed_trunks,
     "stance/one-sided": _trunks,
     "lag/unformed": _lags,
     "vlan/islands": _opened,

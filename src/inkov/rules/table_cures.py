@@ -9,7 +9,7 @@ from dataclasses import replace
 from inkov.forwarding.network import Network
 from inkov.kinds.steps import Step
 from inkov.model.switch import Vlan, VlanType
-from inkov.model.tree import BRIDGE_PRIORITY
+from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Finding
 
@@ -101,3 +101,13 @@ def usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     others = [s.tree.priority for n, s in network.switches.items() if n != name and s.tree.protocol is not None]
     if name in network.switches and others and min(others) < BRIDGE_PRIORITY:
         yield (Step(f"{name}: tree priority {BRIDGE_PRIORITY}", switch=name, tree={"priority": BRIDGE_PRIORITY}),)
+
+
+def step_priority(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Gives a switch the nearest priority that it can have, or else the next one on the other side."""
+    name = finding.place
+    if name not in network.switches or not (over := network.switches[name].tree.priority % PRIORITY_STEP):
+        return
+    below = network.switches[name].tree.priority - over
+    for priority in sorted((below, below + PRIORITY_STEP), key=lambda p: abs(p - below - over)):
+        yield (Step(f"{name}: tree priority {priority}", switch=name, tree={"priority": priority}),)

@@ -10,13 +10,12 @@ from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Switch
-from inkov.model.tree import Protocol, Region
+from inkov.model.tree import PRIORITY_STEP, Protocol, Region
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.triangle import OTHER, triangle
 from inkov.rules.wording import count, joined
 
-_STEP = 4096
 _GOOD = Example(triangle())
 
 
@@ -159,13 +158,13 @@ def priority(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch."""
     for switch in facts.network.switches.values():
         said = {0: switch.tree.priority, **switch.tree.own}
-        odd = sorted({p for p in said.values() if p % _STEP})
+        odd = sorted({p for p in said.values() if p % PRIORITY_STEP})
         if odd:
-            near = f"{odd[0] // _STEP * _STEP} or {(odd[0] // _STEP + 1) * _STEP}"
+            below = odd[0] // PRIORITY_STEP * PRIORITY_STEP
             yield Fault(
                 place=switch.name,
-                what=f"Priority {joined(map(str, odd))} of {switch.name} is no multiple of {_STEP}: it will be refused or rounded.",
-                mend=f"Use a multiple of {_STEP}, such as {near}.",
+                what=f"Priority {joined(map(str, odd))} of {switch.name} is no multiple of {PRIORITY_STEP}: it will be refused or rounded.",
+                mend=f"Use a multiple of {PRIORITY_STEP}, such as {below} or {below + PRIORITY_STEP}.",
                 evidence=(
                     Evidence(f"priority {odd[0]}", _written(switch, next(n for n, p in said.items() if p == odd[0]))),
                 ),
