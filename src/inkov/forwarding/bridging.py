@@ -306,7 +306,7 @@ class Bridging(Plant):
                 made[name] = self._like.parted[name]
             else:
                 ports = self.switches[name].ports
-                made[name] = by_access_vlan((ref, ports[ref.port]) for ref in refs)
+                made[name] = by_access_vlan(refs, ports)
         return made
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:

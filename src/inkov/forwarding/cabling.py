@@ -277,11 +277,14 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
     """
     known = {e for k in found.links for w in k.wires for e in (w.a, w.b)} | {o.port for o in found.outside}
     says: dict[PortRef, tuple[str, str]] = {}
+    names_one = {"": False}
     for switch in switches.values():
         for port in switch.ports.values():
             label = port.label
-            if not label or (":" not in label and switches.keys().isdisjoint(label_words(label))):
-                continue  # as most ports; a colon may part a switch from its port
+            if label not in names_one:  # a colon may part a switch from its port
+                names_one[label] = ":" in label or not switches.keys().isdisjoint(label_words(label))
+            if not names_one[label]:
+                continue  # as most ports
             ref = PortRef(switch.name, port.name)
             if port.enabled and not port.is_lag and ref not in known:
                 named = ends_in_label(label, switch.name, switches)

@@ -239,7 +239,7 @@ class Flooding:
         found: dict[Domain, list[PortRef]] = defaultdict(list)
         if self.view is View.USUAL:  # plain access ports, as nearly all are, need no relay map of their own
             ports, active = self.network.switches[switch].ports, self.network.active(switch)
-            plain, refs = by_access_vlan((ref, ports[ref.port]) for ref in refs)
+            plain, refs = by_access_vlan(refs, ports)
             found.update((vid, some) for vid, some in plain.items() if active >> vid & 1)
         for ref in refs:
             for domain in bits(self.network.relay(ref, self.view).sends):

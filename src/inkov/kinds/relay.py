@@ -42,6 +42,8 @@ class View(Enum):
     USUAL = "usual"
     MAY = "may"
 
+    __hash__ = object.__hash__  # it is in the key of all that is kept, and an enum's own is a call of Python
+
 
 def vid_of(tag: Tag) -> Vid:
     """Returns the VID of a tag."""

@@ -7,12 +7,12 @@ what every reading does.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import reduce
 from itertools import product
 from operator import and_, or_
-from typing import Any, Final, TypeVar
+from typing import Any, Final
 
 from inkov.kinds.access import AccessKind
 from inkov.kinds.bridged import BridgedKind
@@ -25,6 +25,7 @@ from inkov.kinds.routed import RoutedKind
 from inkov.kinds.trunk import TrunkKind
 from inkov.kinds.unstated import UnstatedKind
 from inkov.kinds.whole import PlainKind, TunnelKind
+from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import (
     NEGOTIATED_FORMAT,
@@ -202,22 +203,21 @@ def knows_its_mode(port: Port) -> bool:
 # -- what is set -------------------------------------------------------------------------------------
 
 
-Item = TypeVar("Item")
-
-
-def by_access_vlan(ports: Iterable[tuple[Item, Port]]) -> tuple[dict[Vid, list[Item]], list[Item]]:
-    """Parts ports into plain access ports by VLAN, as nearly all are, and all others; each in the order given.
+def by_access_vlan(
+    refs: Sequence[PortRef], ports: Mapping[str, Port]
+) -> tuple[dict[Vid, list[PortRef]], list[PortRef]]:
+    """Parts ports of a switch into plain access ports by VLAN, as nearly all are, and all others; each in the order given.
 
     Access ports with a voice VLAN, or without a VLAN that is stated, are among the others.
     """
-    plain: dict[Vid, list[Item]] = defaultdict(list)
-    others: list[Item] = []
-    for item, port in ports:
-        switching = port.switching
-        if isinstance(switching, Access) and switching.voice is None and switching.vid is not None:
-            plain[switching.vid].append(item)
+    plain: dict[Vid, list[PortRef]] = defaultdict(list)
+    others: list[PortRef] = []
+    for ref in refs:
+        switching = ports[ref.port].switching
+        if isinstance(switching, Access) and switching.voice is None and (vid := switching.vid) is not None:
+            plain[vid].append(ref)
         else:
-            others.append(item)
+            others.append(ref)
     return plain, others
 
 

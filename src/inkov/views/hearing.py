@@ -74,7 +74,7 @@ class Hearing:
         found: dict[Mask, dict[str, list[PortRef]]] = defaultdict(lambda: defaultdict(list))
         for name, refs in self.network.edge_ports.items():
             ports, active = self.network.switches[name].ports, self.network.active(name)
-            plain, others = by_access_vlan((ref, ports[ref.port]) for ref in refs)
+            plain, others = by_access_vlan(refs, ports)
             for vid, some in plain.items():
                 found[1 << vid & active][name] += some
             for ref in others:
