@@ -30,7 +30,7 @@ from inkov.kinds.table import (
     untagged_vlan,
 )
 from inkov.model.campus import Campus
-from inkov.model.names import PortRef, label_words
+from inkov.model.names import PortRef, label_words, refs_of
 from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Switch, Vlan
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
@@ -180,11 +180,8 @@ class Bridging(Plant):
         like = self._like
         if like and self._same(name) and like.cabled_ports.get(name, set()) == cabled:
             return like.edge_ports[name]
-        return [
-            PortRef(name, port.name)
-            for port in switch.ports.values()
-            if port.enabled and port.lag is None and port.name not in cabled
-        ]
+        ports = switch.ports.items()
+        return refs_of(name, [p for p, port in ports if port.enabled and port.lag is None and p not in cabled])
 
     @cached_property
     def station_ports(self) -> Mapping[str, list[PortRef]]:
