@@ -275,19 +275,19 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
         switches: the switches by name.
         found: what is known of their cables; ports in it, and disabled ones, are left out.
     """
+    labels = {port.label for switch in switches.values() for port in switch.ports.values()}
+    naming = {label for label in labels if ":" in label or not switches.keys().isdisjoint(label_words(label))}
+    if not naming:
+        return []
     known = {e for k in found.links for w in k.wires for e in (w.a, w.b)} | {o.port for o in found.outside}
     says: dict[PortRef, tuple[str, str]] = {}
-    names_one = {"": False}
     for switch in switches.values():
         for port in switch.ports.values():
-            label = port.label
-            if label not in names_one:  # a colon may part a switch from its port
-                names_one[label] = ":" in label or not switches.keys().isdisjoint(label_words(label))
-            if not names_one[label]:
-                continue  # as most ports
+            if port.label not in naming:
+                continue  # as most ports; a colon may part a switch from its port
             ref = PortRef(switch.name, port.name)
             if port.enabled and not port.is_lag and ref not in known:
-                named = ends_in_label(label, switch.name, switches)
+                named = ends_in_label(port.label, switch.name, switches)
                 if len(named) == 1:
                     says[ref] = named[0]
     towards: dict[tuple[str, str], list[PortRef]] = defaultdict(list)

@@ -28,6 +28,10 @@ class VlanTextError(ValueError):
 
 def bits(mask: int) -> Iterator[int]:
     """Yields the positions of the set bits of a mask, ascending."""
+    if not mask & (mask - 1):  # one bit, as of most segments, or none
+        if mask:
+            yield mask.bit_length() - 1
+        return
     text = bin(mask)[:1:-1]
     at = text.find("1")
     while at >= 0:
