@@ -1,8 +1,16 @@
-"""The examples in the docstrings of the Python interface, run on the demo as they stand."""
+"""The examples in the docstrings of the Python interface and in the help of commands, run on the demo as they stand."""
 
 import doctest
+import os
+import shlex
+import shutil
+import subprocess
+
+import pytest
 
 import inkov
+from conftest import run_inkov
+from inkov.cli.app import COMMANDS
 
 
 def test_examples_of_the_interface_say_what_happens(quillfin, monkeypatch):
@@ -14,3 +22,23 @@ def test_examples_of_the_interface_say_what_happens(quillfin, monkeypatch):
     for test in found:
         runner.run(test)
     assert runner.failures == 0
+
+
+@pytest.fixture(scope="module")
+def desk(quillfin, tmp_path_factory):
+    """A folder in git with the demo, its exports as somebody has them who starts, and the proofs of the healthy campus."""
+    folder = tmp_path_factory.mktemp("desk")
+    shutil.copytree(quillfin, folder / "quillfin")
+    shutil.copytree(quillfin / "as-found", folder / "exports")
+    (folder / "exports" / "campus.yaml").unlink()
+    assert run_inkov("prove", "quillfin/mended", "--certificate", "proofs", cwd=folder).code == 0
+    whose = {f"GIT_{who}_{what}": "a@example" for who in ("AUTHOR", "COMMITTER") for what in ("NAME", "EMAIL")}
+    for args in (["init", "-q"], ["add", "-A"], *[["commit", "-q", "--allow-empty", "-m", "a day"]] * 8):
+        subprocess.run(["git", *args], cwd=folder, check=True, env={**os.environ, **whose})
+    return folder
+
+
+@pytest.mark.parametrize("name", [n for n in COMMANDS if n != "demo"])
+def test_examples_of_the_help_run(name, desk):
+    ran = run_inkov(*shlex.split(COMMANDS[name][1])[1:], cwd=desk)
+    assert ran.code in {0, 1}, ran.err

@@ -1,4 +1,4 @@
-"""A network that is made like another one is what it would be alone: after any change, links, graph, trees and who hears whom."""
+"""A network that is made like another one is what it would be alone: after any change, also of which switches there are, links, graph, trees and who hears whom."""
 
 from dataclasses import replace
 
@@ -41,6 +41,13 @@ def changed(draw, campus):
     return replace(campus, switches=made)
 
 
+def without(campus, name):
+    """The campus without one of its switches, and the cables of that."""
+    cables = tuple(c for c in campus.cables if name not in {c.a.switch, c.b.switch})
+    hosts = {n: h for n, h in campus.hosts.items() if h.port.switch != name}
+    return replace(campus, switches={n: s for n, s in campus.switches.items() if n != name}, cables=cables, hosts=hosts)
+
+
 def edges(network):
     return {name: some for name, some in network.graph(View.USUAL).edges.items() if some}
 
@@ -48,11 +55,17 @@ def edges(network):
 @settings(max_examples=400)
 @given(st.one_of(campuses(), open_campuses(), trunked()), st.data())
 def test_a_network_like_another_is_what_it_is_alone(campus, data):
+    after = data.draw(changed(campus))
+    gone = data.draw(st.sampled_from([None, None, *campus.switches]))
+    if gone is not None and len(campus.switches) > 1:
+        if data.draw(st.booleans()):
+            after = without(after, gone)
+        else:
+            campus = without(campus, gone)
     before = Network(campus)
     first = Flooding(before)
     for ref in first.sources():
         first.ports(ref)
-    after = data.draw(changed(campus))
     alone, like = Network(after), Network(after, like=before)
     assert like.links == alone.links
     assert like.links_of == alone.links_of

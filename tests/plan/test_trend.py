@@ -49,6 +49,37 @@ def repository(quillfin, tmp_path_factory):
     return folder
 
 
+def test_a_revision_alone_is_the_other_side_as_it_was_from_wherever_one_looks(repository):
+    first = run_inkov("drift", "HEAD~4:site", "site", "--format", "json", cwd=repository)
+    assert first.code == 1
+    before = json.loads(first.out)
+    for folder, site in ((repository, "site"), (repository / "site", "."), (repository / "site" / "exports", "..")):
+        again = run_inkov("drift", "HEAD~4", site, "--format", "json", cwd=folder)
+        assert json.loads(again.out)["changes"] == before["changes"] != []
+        log = rows(run_inkov("drift", site, "--log", "2", "--format", "json", cwd=folder))
+        assert [r["subject"] for r in log] == ["half an edit", "undone"]
+    back = run_inkov("drift", "site", "HEAD~4", "--format", "json", cwd=repository)
+    assert len(json.loads(back.out)["changes"]) == len(before["changes"])
+
+
+def test_what_is_wrong_in_a_revision_is_told_under_its_name(repository):
+    ran = run_inkov("drift", "HEAD~1", "site", cwd=repository)
+    assert ran.code == 2
+    assert ran.err.startswith("switches/crane.yaml: this is not a configuration; ")
+    twice = run_inkov("drift", "HEAD:", "site", cwd=twofold(repository))
+    assert twice.err == "HEAD:: several campus files (copy/campus.yaml, site/campus.yaml); name the one that is meant\n"
+
+
+def twofold(repository):
+    """A clone with the site in it twice."""
+    folder = repository.parent / "twofold"
+    subprocess.run(["git", "clone", "-q", repository, folder], check=True)
+    shutil.copytree(folder / "site", folder / "copy")
+    for args in (["add", "-A"], ["-c", "user.email=a@example", "-c", "user.name=a", "commit", "-qm", "twice"]):
+        subprocess.run(["git", *args], cwd=folder, check=True)
+    return folder
+
+
 def rows(done):
     assert done.code == 0, done.err
     return json.loads(done.out)["rows"]

@@ -64,6 +64,8 @@ def drift(
 ) -> None:
     """Tell what changed between two campuses, what it did, and which change did it.
 
+    REV alone is the folder or file on the other side as it was in that revision.
+
     Exits 1 when anything but text, such as a label, changed.
     """
     if last:
@@ -80,7 +82,7 @@ def drift(
         campus = load_network(Path(before)).campus
         view = changes.drift(changes.as_saved(campus), campus, ("saved", "running"))
     else:
-        with folder_of(before) as one, folder_of(after) as other:
+        with folder_of(before, like=after) as one, folder_of(after, like=before) as other:
             shared: Shared = {}
             first, second = (load_network(side, strict=True, shared=shared).campus for side in (one, other))
             many_networks()

@@ -182,7 +182,7 @@ def report(
         from inkov.views.trends import trend_view
 
         trend = trend_view(states(str(site), last))
-    made = _handover(network, since, trend, dated=dated)
+    made = _handover(network, site, since, trend, dated=dated)
     from inkov.store.writing import write_bytes
 
     if kind == ".xlsx":
@@ -196,7 +196,7 @@ def report(
     sys.stdout.write(f"wrote {output.as_posix()}: {made.verdict[0]}\n")
 
 
-def _handover(network: Network, since: str | None, trend: TrendView | None, *, dated: bool) -> Handover:
+def _handover(network: Network, site: Path, since: str | None, trend: TrendView | None, *, dated: bool) -> Handover:
     from datetime import date
 
     from inkov import __version__, api
@@ -217,7 +217,7 @@ def _handover(network: Network, since: str | None, trend: TrendView | None, *, d
         from inkov.formats.revision import folder_of
         from inkov.views.drifts import drift_view
 
-        with folder_of(since) as folder:
+        with folder_of(since, like=site.as_posix()) as folder:
             before = api.load(folder, strict=False)
         drift = drift_view(before, campus, (since, "now"))
     return handover(

@@ -19,7 +19,7 @@ def states(site: str, last: int) -> list[State]:
         BadInput: it is in no repository, or git is missing.
     """
     from inkov import api
-    from inkov.formats.revision import folder_of, inside, log
+    from inkov.formats.revision import folder_of, log
 
     found: list[State] = []
     shared: Shared = {}
@@ -27,7 +27,7 @@ def states(site: str, last: int) -> list[State]:
     progress = Progress("reading", "revisions")
     for n, (name, date, subject) in enumerate(revisions, 1):
         try:
-            with folder_of(f"{name}:{inside(site)}") as folder:
+            with folder_of(name, like=site) as folder:
                 found.append(State(name, date, subject, api.load(folder, strict=False, shared=shared)))
         except BadInput as exc:
             found.append(State(name, date, subject, None, str(exc.problems[0].what)))

@@ -10,6 +10,7 @@ import tarfile
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 
 from inkov.model.errors import BadInput, Problem
@@ -25,10 +26,16 @@ _QUIET = {  # what reading objects could otherwise set off: fetching what is mis
 
 
 @contextmanager
-def folder_of(text: str) -> Iterator[Path]:
+def folder_of(text: str, like: str = "") -> Iterator[Path]:
     """Gives the folder or file that a text stands for: a path, or `REV` or `REV:path` of the repository one is in.
 
-    A revision's files are put into a temporary folder, which is gone afterwards.
+    A revision's files are put into a temporary folder, which is gone afterwards; what is wrong in them is told under the
+    name that the text gives them.
+
+    Args:
+        text: what a person typed.
+        like: what it is compared with: `REV` alone is the same folder or file in that revision, without one the folder
+            one is in.
 
     Raises:
         BadInput: there is no such path and no such revision, or git is missing.
@@ -36,14 +43,17 @@ def folder_of(text: str) -> Iterator[Path]:
     if Path(text).exists():
         yield Path(text)
         return
-    revision, _, path = text.partition(":")
+    revision, named, path = text.partition(":")
     if not _REVISION.match(revision) or ".." in revision:
         raise _problem(text, "there is no such file or folder")
     known = _git("rev-parse", "--verify", "--quiet", f"{revision}^{{commit}}")
     if known is None:
         raise _problem(text, "there is no such file, folder or revision")
-    prefix = (_git("rev-parse", "--show-prefix") or b"").decode().strip().rstrip("/")
-    inside = "/".join(part for part in (prefix, path.strip("/")) if part)
+    if like and not named and Path(like).exists():
+        inside = _from_top(like)
+    else:
+        prefix = (_git("rev-parse", "--show-prefix") or b"").decode().strip().rstrip("/")
+        inside = "/".join(part for part in (prefix, path.strip("/")) if part)
     tree = f"{known.decode().strip()}:{inside}"
     kind = _git("cat-file", "-t", tree)
     if kind is None:
@@ -60,7 +70,11 @@ def folder_of(text: str) -> Iterator[Path]:
                 raise _problem(text, "cannot be read by git")
             with tarfile.open(fileobj=io.BytesIO(packed)) as tar:
                 tar.extractall(target, filter="data")
-        yield target
+        try:
+            yield target
+        except BadInput as exc:
+            named_so = (replace(p.source, file=p.source.file.replace(target.as_posix(), text)) for p in exc.problems)
+            raise BadInput(map(Problem, named_so, (p.what for p in exc.problems))) from None
 
 
 def log(site: str, most: int) -> list[tuple[str, str, str]]:
@@ -86,12 +100,11 @@ def log(site: str, most: int) -> list[tuple[str, str, str]]:
     return found[::-1]
 
 
-def inside(site: str) -> str:
-    """Returns how revisions call a path: from where one is, with a dot for that itself."""
-    prefix = (_git("rev-parse", "--show-toplevel") or b"").decode().strip()
-    here = (_git("rev-parse", "--show-prefix") or b"").decode().strip()
-    own = Path(site).resolve().as_posix().removeprefix(prefix).strip("/")
-    return own.removeprefix(here.strip("/")).strip("/") if here else own
+def _from_top(site: str) -> str:
+    """Returns how trees of the repository one is in call a path; nothing for the whole, and for what is not in it."""
+    top = Path((_git("rev-parse", "--show-toplevel") or b"").decode().strip()).resolve()
+    own = Path(site).resolve()
+    return own.relative_to(top).as_posix().removeprefix(".") if own.is_relative_to(top) else ""
 
 
 def _git(*args: str) -> bytes | None:

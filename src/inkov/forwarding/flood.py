@@ -237,6 +237,8 @@ class Flooding:
 
     def _by_domain(self, switch: str, refs: list[PortRef]) -> Mapping[Domain, list[PortRef]]:
         found: dict[Domain, list[PortRef]] = defaultdict(list)
+        if not refs:
+            return found  # as of a switch that only the campus this one is like has
         if self.view is View.USUAL:  # plain access ports, as nearly all are, need no relay map of their own
             ports, active = self.network.switches[switch].ports, self.network.active(switch)
             plain, refs = by_access_vlan(refs, ports)
