@@ -60,7 +60,7 @@ def vlan_table(document: Node, reading: Reading) -> tuple[dict[Vid, Vlan] | None
     return _careful_table(places, reading)
 
 
-_VLAN_LEAVES = frozenset({"vlan-id", "name", "status"})
+_VLAN_LEAVES = frozenset({"vlan-id", "name", "status", "tpid"})
 
 
 def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
@@ -70,6 +70,8 @@ def _plain_table(container: Node) -> dict[Vid, Vlan] | None:
         return None
     try:
         configs = [e["config"] for e in entries_ if "state" not in e and e["config"].keys() <= _VLAN_LEAVES]
+        if {local(c["tpid"]).upper() for c in configs if "tpid" in c} - {"TPID_0X8100"}:
+            return None
         rows = tuple([(c["vlan-id"], c.get("name", ""), c.get("status", "ACTIVE")) for c in configs])
         return _checked_table(rows) if len(rows) == len(entries_) else None
     except (KeyError, TypeError, AttributeError):
