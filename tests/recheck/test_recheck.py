@@ -141,6 +141,18 @@ def test_a_second_tag_behind_one_with_vid_0_is_not_forgotten(tmp_path):
     assert not list(proofs(accepting, [claim]))
 
 
+def test_a_lag_without_members_negotiates_as_the_port_that_it_is(tmp_path):
+    lag = "lags: {up: {mode: negotiated, stance: passive, access: 10, trunk: all, native: 30, lacp: static}}\n"
+    files = {
+        "a.yaml": f"inkov: switch\nname: a\nvlans: as used\nports: {{1: {{access: 20}}, 2: {{access: 30}}}}\n{lag}",
+        "b.yaml": "inkov: switch\nname: b\nvlans: as used\nports: {1: {access: 1}}\n",
+        "campus.yaml": "inkov: campus\nname: c\ncables: [a up - b 1]\n",
+    }
+    campus = inkov.load(write_files(tmp_path, files))
+    (document,) = proofs(campus, [Apart("x", ("20", "30"))])
+    assert check(campus, document).reasons == []
+
+
 @settings(max_examples=15)
 @given(routed_campuses())
 def test_proofs_at_layer_3_are_accepted_and_holes_are_not(campus):

@@ -237,7 +237,7 @@ class Ports:
             return [kind.access]
         if far is None or self.switches[far.switch].kind is Kind.UNMANAGED:
             return either
-        if any(self.switches[r.switch].ports[r.port].is_lag for r in (ref, far)):
+        if any(self.switches[r.switch].ports[r.port].members for r in (ref, far)):  # of a LAG each may negotiate
             return either
         if len({self.switches[r.switch].sync_group for r in (ref, far)} - {""}) > 1:
             return [kind.access]
