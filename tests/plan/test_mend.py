@@ -193,7 +193,7 @@ def test_a_member_that_is_off_is_turned_on_where_its_cable_ends_in_the_same_lag(
     assert [s for c in view.cures for s in c.steps] == steps
 
 
-@pytest.mark.parametrize(("priority", "nearest"), [(5000, 4096), (7000, 8192), (61000, 61440)])
+@pytest.mark.parametrize(("priority", "nearest"), [(5000, 4096), (7000, 8192), (61000, 61440), (65000, 61440)])
 def test_a_priority_between_the_steps_becomes_the_nearest(tmp_path, priority, nearest):
     files = {name: text.replace("5000", str(priority)) for name, text in PAIR.items()}
     view = inkov.mend(inkov.load(write_files(tmp_path, files)), ["tree/priority"])

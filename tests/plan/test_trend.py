@@ -66,15 +66,19 @@ def test_what_is_wrong_in_a_revision_is_told_under_its_name(repository):
     ran = run_inkov("drift", "HEAD~1", "site", cwd=repository)
     assert ran.code == 2
     assert ran.err.startswith("switches/crane.yaml: this is not a configuration; ")
-    twice = run_inkov("drift", "HEAD:", "site", cwd=twofold(repository))
+    folder = twofold(repository)
+    twice = run_inkov("drift", "HEAD:", "site", cwd=folder)
     assert twice.err == "HEAD:: several campus files (copy/campus.yaml, site/campus.yaml); name the one that is meant\n"
+    hidden = run_inkov("drift", "HEAD", ".lab/site", cwd=folder)
+    assert (hidden.code, hidden.out.splitlines()[-1]) == (0, "nothing that matters differs")
 
 
 def twofold(repository):
-    """A clone with the site in it twice."""
+    """A clone with the site in it twice, and once more where nobody looks."""
     folder = repository.parent / "twofold"
     subprocess.run(["git", "clone", "-q", repository, folder], check=True)
-    shutil.copytree(folder / "site", folder / "copy")
+    for name in ("copy", ".lab/site"):
+        shutil.copytree(folder / "site", folder / name)
     for args in (["add", "-A"], ["-c", "user.email=a@example", "-c", "user.name=a", "commit", "-qm", "twice"]):
         subprocess.run(["git", *args], cwd=folder, check=True)
     return folder

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from inkov.formats.edits import CannotEdit, Cut, Edits, apply
-from inkov.formats.openconfig_vlans import TAG_PROTOCOLS
+from inkov.formats.openconfig_vlans import identity_of
 from inkov.formats.openconfig_wrappers import local
 from inkov.formats.spans import Spanned, spanned
 from inkov.model.names import natural
@@ -99,10 +99,9 @@ def _port_cuts(name: str, interface: Spanned, switched: Spanned, keys: Mapping[s
 
 
 def _tag_protocol(said: str) -> str:
-    found = next((identity for identity, name in TAG_PROTOCOLS.items() if name == said), None)
-    if found is None:
+    if (found := identity_of(said)) is None:
         raise CannotEdit(f"the open models have no identity for the tag format {said!r}")
-    return f"openconfig-vlan-types:{found}"
+    return found
 
 
 def _vlan(key: str, said: str) -> int:

@@ -32,6 +32,12 @@ def tag_format(value: Any, reading: Reading, path: str) -> str:
     return found or DOT1Q
 
 
+def identity_of(name: str) -> str | None:
+    """Returns the identity of a tag format; None where the models have none."""
+    found = next((identity for identity, known in TAG_PROTOCOLS.items() if known == name), None)
+    return found and f"openconfig-vlan-types:{found}"
+
+
 def vlan_table(document: Node, reading: Reading) -> tuple[dict[Vid, Vlan] | None, str]:
     """Returns the VLAN table of a switch, None when the document holds none, and the format that all its VLANs are tagged in."""
     instances = list(

@@ -7,7 +7,7 @@ from typing import Any
 
 import orjson
 
-from inkov.formats.openconfig_vlans import TAG_PROTOCOLS
+from inkov.formats.openconfig_vlans import identity_of
 from inkov.kinds.spell import leaves
 from inkov.kinds.table import is_stated, subinterfaces
 from inkov.model.names import ports_text
@@ -47,9 +47,9 @@ def _interface(switch: Switch, port: Port, left_out: dict[str, list[str]]) -> di
     config: dict[str, Any] = {"name": port.name, "type": f"iana-if-type:{kind}", "enabled": port.enabled}
     if port.label:
         config["description"] = port.label
-    protocol = next((identity for identity, name in TAG_PROTOCOLS.items() if name == port.tag_format), None)
+    protocol = identity_of(port.tag_format)
     if protocol and port.tag_format != DOT1Q:
-        config["openconfig-vlan:tpid"] = f"openconfig-vlan-types:{protocol}"
+        config["openconfig-vlan:tpid"] = protocol
     made: dict[str, Any] = {"name": port.name, "config": config}
     holder: dict[str, Any] = {"config": held} if (held := _held(port)) else {}
     switched = leaves(port.switching) if port.lag is None else None

@@ -102,9 +102,9 @@ def log(site: str, most: int) -> list[tuple[str, str, str]]:
 
 def _from_top(site: str) -> str:
     """Returns how trees of the repository one is in call a path; nothing for the whole, and for what is not in it."""
-    top = Path((_git("rev-parse", "--show-toplevel") or b"").decode().strip()).resolve()
-    own = Path(site).resolve()
-    return own.relative_to(top).as_posix().removeprefix(".") if own.is_relative_to(top) else ""
+    top = (_git("rev-parse", "--show-toplevel") or b"").decode().strip()
+    own, whole = Path(site).resolve(), Path(top).resolve()
+    return own.relative_to(whole).as_posix() if top and whole in own.parents else ""
 
 
 def _git(*args: str) -> bytes | None:

@@ -293,19 +293,9 @@ def _into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
 
 def _members(network: Network, finding: Finding) -> Iterator[Cure]:
     """Turns on the members of a LAG that are off while others are on, where their cables end in the LAG at the other end."""
-    own = PortRef.parse(finding.place)
     refs = [r for r in _ports(network, finding) if not network.port(r).enabled]
-    cabled = (
-        {
-            e
-            for link in network.links_at.get(own.switch, ())
-            if own in {link.a, link.b}
-            for w in link.wires
-            for e in (w.a, w.b)
-        }
-        if own
-        else set()
-    )
+    links = [k for k in network.links if finding.place in {str(k.a), str(k.b)}]
+    cabled = {end for link in links for wire in link.wires for end in (wire.a, wire.b)}
     if refs and cabled.issuperset(refs):
         yield tuple(_at(r, enabled=True) for r in refs)
 

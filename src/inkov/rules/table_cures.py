@@ -109,5 +109,6 @@ def step_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     if name not in network.switches or not (over := network.switches[name].tree.priority % PRIORITY_STEP):
         return
     below = network.switches[name].tree.priority - over
-    for priority in sorted((below, below + PRIORITY_STEP), key=lambda p: abs(p - below - over)):
+    allowed = [p for p in (below, below + PRIORITY_STEP) if p < 16 * PRIORITY_STEP]
+    for priority in sorted(allowed, key=lambda p: abs(p - below - over)):
         yield (Step(f"{name}: tree priority {priority}", switch=name, tree={"priority": priority}),)
