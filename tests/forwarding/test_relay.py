@@ -1,12 +1,18 @@
-"""The handbook's port table, a case a row."""
+"""The handbook's port table, a case a row; and what habits do that nobody states."""
+
+from dataclasses import fields, replace
+from functools import reduce
+from itertools import product
+from operator import and_, or_
 
 import pytest
+from hypothesis import given
 
 from inkov.kinds.relay import NOTHING, RelayMap, View
 from inkov.kinds.table import relay_map
-from inkov.model.switch import Access, Port, Routed, Switch, Trunk, Unstated
+from inkov.model.switch import ALL_HABITS, Access, Habits, Port, Routed, Switch, Trunk, Unstated
 from inkov.model.vlanset import ALL, VlanSet
-from strategies import origin
+from strategies import opened, origin, switches
 
 ACTIVE = VlanSet([10, 20, 30]).mask
 SWITCH = Switch(name="s", vlans=None, ports={}, unstated_habits=frozenset(), origin=origin)
@@ -51,3 +57,16 @@ def test_priority_tagged_counts_as_untagged_and_inner_tags_stay():
     assert trunk.send(10, (30,)) == [(30,)]
     assert trunk.send(20, (30,)) == [(20, 30)]
     assert trunk.send(30) == []
+
+
+EVERY = [Habits(*values) for values in product((False, True), repeat=len(fields(Habits)))]
+
+
+@given(switches("s").flatmap(lambda s: opened(next(iter(s.ports.values())))))
+def test_habits_that_nobody_states_are_read_as_all_of_them_together(port):
+    silent = replace(SWITCH, unstated_habits=ALL_HABITS)
+    stated = [relay_map(port, replace(SWITCH, habits=h), ACTIVE, View.USUAL, FORMATS) for h in EVERY]
+    for view, joined in ((View.MAY, or_), (View.MUST, and_)):
+        each = [relay_map(port, replace(SWITCH, habits=h), ACTIVE, view, FORMATS) for h in EVERY]
+        assert relay_map(port, silent, ACTIVE, view, FORMATS) == reduce(joined, each)
+    assert relay_map(port, silent, ACTIVE, View.USUAL, FORMATS) == stated[EVERY.index(Habits())]

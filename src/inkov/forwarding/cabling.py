@@ -334,9 +334,13 @@ def links_by_switch(links: Iterable[Link]) -> dict[str, list[Link]]:
 
 def components(nodes: Iterable[str], links: Iterable[Link]) -> list[frozenset[str]]:
     """Returns the connected parts of some switches under some links, in the order of their first switch."""
-    known = dict.fromkeys(nodes)
-    joined = (frozenset({k.a.switch, k.b.switch}) for k in links if k.a.switch in known and k.b.switch in known)
-    return merged([*(frozenset({n}) for n in known), *joined])
+    parent = {n: n for n in nodes}
+    find = finder(parent)
+    for k in links:
+        a, b = k.a.switch, k.b.switch
+        if a in parent and b in parent:
+            parent[find(b)] = find(a)
+    return _parts(parent, find)
 
 
 def merged(groups: Iterable[frozenset[str]]) -> list[frozenset[str]]:
@@ -347,6 +351,10 @@ def merged(groups: Iterable[frozenset[str]]) -> list[frozenset[str]]:
         for n in (first, *others):
             parent.setdefault(n, n)
             parent[find(n)] = find(first)
+    return _parts(parent, find)
+
+
+def _parts(parent: Mapping[str, str], find: Callable[[str], str]) -> list[frozenset[str]]:
     parts: dict[str, list[str]] = defaultdict(list)
     for n in parent:
         parts[find(n)].append(n)

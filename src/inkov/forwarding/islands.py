@@ -16,7 +16,7 @@ from inkov.forwarding.cabling import Link, components, links_by_switch
 from inkov.forwarding.ladder import Ladders
 from inkov.kinds.relay import Mask
 from inkov.model.names import PortRef
-from inkov.model.vlanset import Vid, VlanSet
+from inkov.model.vlanset import Vid, VlanSet, bits
 
 
 class _LivedIn(NamedTuple):
@@ -25,6 +25,14 @@ class _LivedIn(NamedTuple):
     islands: list[frozenset[str]]
     at: dict[str, int]
     members: list[list[PortRef]]
+
+
+class _ByVlan(NamedTuple):
+    """Of each VLAN, the switches that relay it, and the links that carry it and that would if both ends relayed it."""
+
+    relaying: dict[Vid, list[str]]
+    carrying: dict[Vid, list[Link]]
+    allowing: dict[Vid, list[Link]]
 
 
 class Islands:
@@ -76,9 +84,8 @@ class Islands:
     def of(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
         if vid not in self._of:
-            homes = [n for n in self.plant.switches if self.plant.active(n) >> vid & 1]
-            carries = [k for k in self.plant.joins if vid in self._ladders.of(k).carried]
-            self._of[vid] = components(homes, carries)
+            by_vlan = self._of_split if vid in self.split else self._sorted_out(1 << vid)
+            self._of[vid] = components(by_vlan.relaying.get(vid, ()), by_vlan.carrying.get(vid, ()))
         return self._of[vid]
 
     def inhabited(self, vid: Vid) -> list[frozenset[str]]:
@@ -141,24 +148,39 @@ class Islands:
 
     def _missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         inhabited, island_of, _ = self._lived_in(vid)
-        lacking = {n for n in self.plant.switches if not self.plant.active(n) >> vid & 1}
-        between = lacking.union(*(island for island in self.of(vid) if island_of.keys().isdisjoint(island)))
-        open_links = [k for k in self.plant.joins if self._would_carry(k, vid)]
+        by_vlan = self._of_split if vid in self.split else self._sorted_out(1 << vid)
+        open_links = by_vlan.allowing.get(vid, ())
         beside: dict[str, set[str]] = defaultdict(set)
         for link in open_links:
             beside[link.a.switch].add(link.b.switch)
             beside[link.b.switch].add(link.a.switch)
-        groups = components(sorted(between), open_links)
+        groups = components((n for n in sorted(beside) if n not in island_of), open_links)
+        relaying = by_vlan.relaying.get(vid, ())
         found = []
         for group in groups:
             shore = set[str]().union(*(beside[s] for s in group if s in beside)) - group
             touched = [inhabited[n] for n in sorted({island_of[s] for s in shore if s in island_of})]
             if len(touched) > 1:
-                found.append((self._on_the_way(group, touched, beside) & lacking, touched))
+                found.append((self._on_the_way(group, touched, beside).difference(relaying), touched))
         return found
 
-    def _would_carry(self, link: Link, vid: Vid) -> bool:
-        return link.up and vid in self._ladders.of(link).allowed
+    @cached_property
+    def _of_split(self) -> _ByVlan:
+        return self._sorted_out(self.split.mask)
+
+    def _sorted_out(self, among: Mask) -> _ByVlan:
+        """Goes through switches and links once for all VLANs that are asked about."""
+        made = _ByVlan(defaultdict(list), defaultdict(list), defaultdict(list))
+        for name in self.plant.switches:
+            for vid in bits(self.plant.active(name) & among):
+                made.relaying[vid].append(name)
+        for link in self.plant.joins:
+            ladder = self._ladders.of(link)
+            for vid in bits(ladder.carried.mask & among):
+                made.carrying[vid].append(link)
+            for vid in bits(ladder.allowed.mask & among if link.up else 0):
+                made.allowing[vid].append(link)
+        return made
 
     @staticmethod
     def _on_the_way(
@@ -167,9 +189,13 @@ class Islands:
         """Drops dead ends from a group: switches with fewer than two neighbours among the rest and the islands."""
         inside = set(group)
         land = frozenset().union(*islands)
-        dropped = True
-        while dropped:
-            ends = {s for s in inside if len(beside.get(s, set()) & (inside | land)) < 2}
-            dropped = bool(ends)
-            inside -= ends
+        count = {s: sum(n in inside or n in land for n in beside[s]) for s in group}
+        ends = [s for s in group if count[s] < 2]
+        while ends:
+            end = ends.pop()
+            inside.discard(end)
+            for s in beside[end] & inside:
+                count[s] -= 1
+                if count[s] == 1:
+                    ends.append(s)
         return frozenset(inside) or group

@@ -7,11 +7,9 @@ what every reading does.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from functools import reduce
-from itertools import product
-from operator import and_, or_
+from functools import lru_cache
 from typing import Any, Final
 
 from inkov.kinds.access import AccessKind
@@ -92,9 +90,8 @@ def relay_map(
     if not port.enabled:
         return NOTHING
     own = kind(port.switching)
-    tables = (switch.vlans, *others)
-    maps = [own.relay(port.switching, Box(tables, active, h, view)) for h in readings(switch, own.habits, view)]
-    made = reduce(or_ if view is View.MAY else and_, maps)
+    habits = reading(switch.habits, switch.unstated_habits, own.habits, view)
+    made = own.relay(port.switching, Box((switch.vlans, *others), active, habits, view))
     if port.tag_format == NEGOTIATED_FORMAT:
         takes_own = switch.habits.own_tag or "own_tag" in switch.unstated_habits
         refused = RelayMap(active, active if takes_own else 0, active)  # an access port of any VLAN
@@ -103,15 +100,15 @@ def relay_map(
     return replace(made, formats=(number,)) if number else made
 
 
-def readings(switch: Switch, names: tuple[str, ...], view: View) -> Iterator[Habits]:
-    """Yields the habits a switch may have, of those that matter: as stated, and each that is not stated both ways."""
-    stated = switch.habits
-    open_ = [n for n in names if n in switch.unstated_habits]
-    if view is View.USUAL or not open_:
-        yield stated
-        return
-    for values in product((False, True), repeat=len(open_)):
-        yield replace(stated, **dict(zip(open_, values, strict=True)))
+@lru_cache(maxsize=1024)
+def reading(stated: Habits, unstated: frozenset[str], names: tuple[str, ...], view: View) -> Habits:
+    """Returns the habits of a switch in a view, those of the names given.
+
+    Each of them lets a port pass more, whatever the others are: what any reading of one that is not stated passes, it
+    passes with it, and what every reading passes, without it.
+    """
+    open_ = [n for n in names if n in unstated]
+    return stated if view is View.USUAL or not open_ else replace(stated, **dict.fromkeys(open_, view is View.MAY))
 
 
 def _any_format(made: RelayMap, view: View, formats: Formats, refused: RelayMap | None) -> RelayMap:
