@@ -7,7 +7,7 @@ asked for and is read first; `state` is the fallback, leaf by leaf.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any
@@ -83,7 +83,7 @@ class Export:
         """
         document, reading = self.document, self.reading
         lldp = child(document, "lldp")
-        ports = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
+        ports, routed = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
         vlans, tagged_as = vlan_table(document, reading)
         if tagged_as != DOT1Q:
             ports = {n: replace(p, tag_format=tagged_as) if p.tag_format == DOT1Q else p for n, p in ports.items()}
@@ -99,23 +99,27 @@ class Export:
             heard=tuple(_heard(lldp, reading)),
             mac=address or text_leaf(document, "lldp", "chassis-id").lower(),
             tree=tree,
-            **_layer3(document, vlans, reading),
+            **_layer3(document, vlans, routed, reading),
             default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
             origin=Origin(reading.file, "", {"": "", **{k: reading.place(f"/{v}") for k, v in places.items()}}),
         )
 
 
-def _layer3(document: Node, vlans: Mapping[Vid, Vlan] | None, reading: Reading) -> dict[str, Any]:
-    names = {entry.name: v for v, entry in (vlans or {}).items() if entry.name}
-    layer3 = openconfig_routing.Layer3(document, names, reading)
+def _layer3(
+    document: Node, vlans: Mapping[Vid, Vlan] | None, routed: Sequence[Node], reading: Reading
+) -> dict[str, Any]:
+    names = {entry.name: v for v, entry in vlans.items() if entry.name} if vlans and routed else {}
+    layer3 = openconfig_routing.Layer3(document, routed, names, reading)
     return layer3.attributes(default_instance(layer3.instances))
 
 
 # -- ports -------------------------------------------------------------------------------------------
 
 
-def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict[str, Port]:
+def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> tuple[dict[str, Port], list[Node]]:
+    """Returns the ports and LAGs, and the interfaces that may have addresses, ports or not."""
     ports: dict[str, Port] = {}
+    routed: list[Node] = []
     members: dict[str, list[str]] = {}
     for entry in entries(interfaces, "interface", "name", reading, "/interfaces/interface"):
         name = entry.get("name") or pick(entry, "name") or leaves_of(entry).get("name")
@@ -129,7 +133,7 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict
         if name in ports:
             reading.wrong("this interface is listed twice", path)
             continue
-        port = _port_like(entry, name, path, reading)
+        port = _port_like(entry, name, path, reading, routed)
         if port is None:
             continue
         ports[name] = port
@@ -147,7 +151,7 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> dict
             names = members.get(name) or list(port.members)
             whole = replace(port, members=tuple(sorted((n for n in names if n in ports), key=natural)))
             made[name] = _with_mode(whole, lacp.get(name), reading)
-    return made
+    return made, routed
 
 
 def _with_mode(lag: Port, mode: Lacp | None, reading: Reading) -> Port:
@@ -175,17 +179,23 @@ _ALIKE: dict[bytes, Port] = {}
 _MANY = 20_000
 
 
-def _port_like(entry: Node, name: str, path: str, reading: Reading) -> Port | None:
-    """Returns a port: as one that was read before and whose entry is the same but for the name, or read anew."""
+def _port_like(entry: Node, name: str, path: str, reading: Reading, routed: list[Node]) -> Port | None:
+    """Returns a port: as one that was read before and whose entry is the same but for the name, or read anew.
+
+    An entry that may have addresses, of which what is said is said by its path, joins `routed`.
+    """
     try:
         key = orjson.dumps(entry).replace(b'"name":' + orjson.dumps(name), b"")
     except TypeError:  # a number larger than 64 bits
+        routed.append(entry)
         return _port(entry, name, leaves_of(entry), path, reading)
     like = _ALIKE.get(key)
     if like is None:
         said = len(reading.problems) + len(reading.notes)
         made = _port(entry, name, leaves_of(entry), path, reading)
-        plain = b"subinterfaces" not in key and b"routed-vlan" not in key  # what is said of these is said by its path
+        plain = not openconfig_routing.may_route(entry)
+        if not plain:
+            routed.append(entry)
         if made is not None and plain and said == len(reading.problems) + len(reading.notes) and len(_ALIKE) < _MANY:
             _ALIKE[key] = made
         return made

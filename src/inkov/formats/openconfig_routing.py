@@ -7,7 +7,7 @@ one that does not it is not stated. What an address filter does at its end is no
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from inkov.formats.openconfig_tree import Node, child, entries, flag, leaves_of, pick
@@ -108,9 +108,10 @@ def _addresses(node: Node, path: str, reading: Reading) -> Iterator[Address]:
 class Layer3:
     """Reads layer 3 of one document."""
 
-    def __init__(self, document: Node, names: Mapping[str, Vid], reading: Reading) -> None:
-        """Takes the document, and VLAN names to their numbers, for routed VLANs that give a name."""
+    def __init__(self, document: Node, routed: Sequence[Node], names: Mapping[str, Vid], reading: Reading) -> None:
+        """Takes the document, its interfaces that may have addresses, and VLAN names to their numbers, for those that give one."""
         self.document = document
+        self.routed = routed
         self.names = names
         self.reading = reading
         self.instances = list(
@@ -119,20 +120,16 @@ class Layer3:
 
     def attributes(self, default: Node | None) -> dict[str, Any]:
         """Returns the attributes of a switch that are about layer 3; `default` is its usual network instance."""
-        routed = [e for e in self._interfaces() if _may_route(e)]
         filters = self._filters() if pick(self.document, "acl") is not None else {}
         bound = self._bound(filters) if filters else {}
         vrfs = self._vrfs(default)
         return {
-            "gateways": tuple(g for e in routed for g in self._gateways(e, bound, vrfs)),
+            "gateways": tuple(g for e in self.routed for g in self._gateways(e, bound, vrfs)),
             "filters": filters,
             "routing": _routes(default),
             "learns": ", ".join(sorted(set(self._protocols()) - _OWN_ROUTES)),
             "routes": tuple(self._static(default)),
         }
-
-    def _interfaces(self) -> Iterator[Node]:
-        return entries(child(self.document, "interfaces"), "interface", "name", self.reading, "/interfaces/interface")
 
     def _gateways(
         self, entry: Node, bound: Mapping[tuple[str, int], dict[str, str]], vrfs: Mapping[tuple[str, int], str]
@@ -317,7 +314,8 @@ def _sequence(row: Node) -> int:
     return int(value) if str(value).isdecimal() else 0
 
 
-def _may_route(entry: Node) -> bool:
+def may_route(entry: Node) -> bool:
+    """Tells whether an interface has a container that addresses are in."""
     return any(key.endswith(("subinterfaces", "routed-vlan")) for key in entry)
 
 

@@ -53,10 +53,14 @@ def _faceless(facts: Facts, *faces: Faces) -> Iterator[tuple[str, list[PortRef]]
     taken = {h.port for h in network.campus.hosts.values()} | {o.port for o in network.cabling.outside}
     for name, refs in network.edge_ports.items():
         ports = network.switches[name].ports
-        bare = [ref for ref in refs if says_unused(ports[ref.port].label)]
-        found = [r for r in bare if r not in taken and kind(ports[r.port].switching).faces in faces]
-        labelled = sum(not says_unused(ports[ref.port].label) for ref in refs)
-        if found and 2 * labelled >= len(refs):  # where most have none, a missing label is no sign of anything
+        labelled = [r for r in refs if (label := ports[r.port].label) and not says_unused(label)]
+        if 2 * len(labelled) < len(refs):  # where most have none, a missing label is no sign of anything
+            continue
+        if found := [
+            r
+            for r in refs
+            if r not in taken and says_unused(ports[r.port].label) and kind(ports[r.port].switching).faces in faces
+        ]:
             yield name, found
 
 
