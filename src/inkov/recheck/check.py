@@ -82,8 +82,13 @@ class _Apart:
         self.gateways = Gateways(campus, self.made, self.ports)
         self.sets: dict[str, Set] = {}
         self._places: dict[str, Places] = {}
+        self._listeners: dict[int, dict[str, str]] = {}  # by identity of places, which are kept
         edges = Edges(campus, self.made, self.ports)
         self.stations = {n: Stations(campus, self.made, n, self.ports, edges) for n in claim["segments"]}
+        self.hearers: dict[tuple[str, int], list[str]] = {}
+        for name, stations in self.stations.items():
+            for place in stations.hearers:
+                self.hearers.setdefault(place, []).append(name)
 
     def check(self) -> str:
         """Says why the claim does not follow; empty when it does."""
@@ -158,9 +163,12 @@ class _Apart:
                 yield from (f for t in self.ports.tags(ref) for f in self.ports.enters(ref, (t, ANY), [own]))
 
     def _heard(self, name: str, reached: Places, ears: str) -> str:
-        stations = self.stations[name]
         if ears == "honest":
-            return next((f"{s} in {d}" for s, (d, _) in reached if (s, d) in stations.hearers), "")
+            if id(reached) not in self._listeners:
+                found = {n: f"{s} in {d}" for s, (d, _) in reached for n in self.hearers.get((s, d), ())}
+                self._listeners[id(reached)] = found
+            return self._listeners[id(reached)].get(name, "")
+        stations = self.stations[name]
         if where := next((s for s, f in reached if (s, f[0]) in {(d, g.vid) for d, g in stations.managed}), ""):
             return f"{where} itself"
         by_switch: dict[str, list[PortRef]] = {}

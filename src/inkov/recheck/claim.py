@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Mapping
-from itertools import combinations
+from itertools import chain, combinations
 from typing import Any
 
 from inkov.model.campus import Campus
@@ -32,10 +33,10 @@ def checked(claim: Any) -> None:
         if claim["surviving"] not in {0, 1, 2} or isinstance(claim["surviving"], bool):
             raise Malformed("the claim survives no number of failures that there is")
         return
-    pairs = claim["pairs"]
+    pairs, known = claim["pairs"], set(names)
     if len({frozenset(p) for p in pairs}) < len(pairs):
         raise Malformed("the claim has a pair twice")
-    if not pairs or not all(len(p) == 2 and p[0] != p[1] and set(p) <= set(names) for p in pairs):
+    if not pairs or not all(len(p) == 2 and p[0] != p[1] and known.issuperset(p) for p in pairs):
         raise Malformed("the claim has no pairs of its segments")
     if claim["facing"] not in {"honest", "hostile"}:
         raise Malformed(f"{claim['facing']!r:.40} is no kind of station")
@@ -69,13 +70,14 @@ def assumptions(
 ) -> Iterator[str]:
     """Yields what a proof that segments are apart takes for granted, in words."""
     gateways = Gateways(campus, made, ports)
-    shared = [
-        str(ref)
-        for ref in sorted({r for s in stations.values() for r in s.ports}, key=lambda r: r.order)
-        if ref.port in campus.switches[ref.switch].ports
-        and isinstance(campus.switches[ref.switch].ports[ref.port].switching, Trunk | General | Bridged)
-        and sum(ref in s.ports for s in stations.values()) > 1
-    ]
+    several = (ref for ref, n in Counter(chain.from_iterable(s.ports for s in stations.values())).items() if n > 1)
+    tagged = (
+        ref
+        for ref in several
+        if (port := campus.switches[ref.switch].ports.get(ref.port)) is not None
+        and isinstance(port.switching, Trunk | General | Bridged)
+    )
+    shared = [str(ref) for ref in sorted(tagged, key=lambda r: r.order)]
     if shared:
         yield f"the station behind each of these trunks keeps its VLANs apart: {', '.join(shared)}"
     if made.heard_outside:

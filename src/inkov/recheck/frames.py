@@ -10,7 +10,7 @@ from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Unstated
 from inkov.model.vlanset import ALL, VID_MAX
-from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports
+from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports, Tags
 from inkov.recheck.wiring import Wiring, lag_forms, up
 
 Set: TypeAlias = dict[str, dict[str, set[Inside]]]
@@ -28,6 +28,7 @@ class Frames:
 
     def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
         self.campus, self.ports = campus, ports
+        self._acts: dict[PortRef, list[PortRef]] = {}
         self.edges: dict[str, list[tuple[PortRef, PortRef]]] = defaultdict(list)
         hubs: dict[PortRef, list[PortRef]] = defaultdict(list)
         for a, b in made.links:
@@ -91,6 +92,11 @@ class Frames:
 
     def _as(self, ref: PortRef) -> list[PortRef]:
         """Returns the ports as which a port may act: a member of a LAG as the LAG, too."""
+        if ref not in self._acts:
+            self._acts[ref] = self._acting(ref)
+        return self._acts[ref]
+
+    def _acting(self, ref: PortRef) -> list[PortRef]:
         ports = self.campus.switches[ref.switch].ports
         lag = ports[ref.port].lag
         if not lag or lag not in ports:
@@ -111,8 +117,8 @@ class Frames:
             return {(d, inner) for d in (ALL if known else [0]) if not known or self.ports.relays(far.switch, d)}
         if near.port.startswith("? "):
             return {(d, inner) for d, _ in self.ports.enters(far, (ANY,))}
-        wires = {w for own in self._as(near) for w in self.ports.leaves(own, frame)}
-        return {f for w in wires for own in self._as(far) for f in self.ports.enters(own, w)}
+        wires = set[Tags]().union(*(self.ports.leaves(own, frame) for own in self._as(near)))
+        return {f for w in wires for own in self._as(far) for f in self.ports.enters(own, w)} if wires else set()
 
     def hole(self, frames: Set, starts: Iterable[tuple[str, Inside]]) -> str:
         """Says how a frame that starts in one of some places gets out of a set; empty when none does."""

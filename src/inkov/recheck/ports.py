@@ -169,11 +169,12 @@ class Ports:
         """Returns the tags a frame may leave a port with; empty when it does not leave there."""
         if not self.relays(ref.switch, frame[0]):
             return set()
-        return {
-            tags
-            for own in (self.kinds(ref) if kinds is None else kinds)
-            for tags in self._departs(ref.switch, own, *frame)
-        }
+        domain, inner = frame
+        found: set[Tags] = set()
+        for own in self.kinds(ref) if kinds is None else kinds:
+            for tag in self._leaves(ref.switch, own.kind, domain):
+                found.update([inner] if tag is None else [(tag + 4096 * number, *inner) for number in own.formats])
+        return found
 
     def _arrives(self, ref: PortRef, own: Own, tags: Tags) -> Iterator[Inside]:
         """Yields where a frame enters by one reading of a port; a tag of another format than its own is payload."""
@@ -189,10 +190,6 @@ class Ports:
             whole = whole or (not entered and tag != 0 and isinstance(own.kind, Tunnel | Plain | Bridged))
         if whole:
             yield from self._enters(ref.switch, own.kind, None, tags)
-
-    def _departs(self, switch: str, own: Own, domain: int, inner: Tags) -> Iterator[Tags]:
-        for tag in self._leaves(switch, own.kind, domain):
-            yield from [inner] if tag is None else ((tag + 4096 * number, *inner) for number in own.formats)
 
     # -- what a port is ------------------------------------------------------------------------------
 
@@ -352,14 +349,18 @@ class Ports:
         return types == {VlanType.COMMUNITY} if self.sure else bool(types & {VlanType.COMMUNITY, VlanType.PLAIN})
 
     def _trunk_sends(self, switch: str, trunk: Trunk, d: int) -> Iterator[int | None]:
-        outside = self._has(switch, "native_outside_list")
         wire = {v: t for t, v in trunk.translate}
-        tagged = d in trunk.allowed and (d in wire or d not in dict(trunk.translate))
+        tagged = d in trunk.allowed and (d in wire or not any(t == d for t, _ in trunk.translate))
+        if trunk.native_stated and (d != trunk.native or trunk.native_tagged):
+            if tagged:
+                yield wire.get(d, d)
+            return
+        untagged = d in trunk.allowed or self._has(switch, "native_outside_list")
         if not trunk.native_stated:
             if not self.sure:
-                yield from [None] if d in trunk.allowed or outside else []
+                yield from [None] if untagged else []
                 yield from [wire.get(d, d)] if tagged else []
-        elif d == trunk.native and not trunk.native_tagged and (d in trunk.allowed or outside):
+        elif untagged:
             yield None
         elif tagged:
             yield wire.get(d, d)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from typing import Any, NamedTuple
 
 from inkov.model.campus import Campus, Segment
 from inkov.model.names import PortRef
-from inkov.model.routing import Gateway
 from inkov.model.source import Source
 from inkov.model.switch import (
     Access,
@@ -26,31 +26,58 @@ from inkov.model.switch import (
 )
 from inkov.model.vlanset import ALL, VlanSet
 from inkov.recheck.frames import Malformed
-from inkov.recheck.gateways import Gateways
+from inkov.recheck.gateways import At, Gateways
 from inkov.recheck.ports import Inside, Own, Ports
 from inkov.recheck.wiring import Wiring, station_ports
 
 
+class Alike(NamedTuple):
+    """Ports of one switch that are set alike: what they are set to, what they may be for honest stations, and which they are."""
+
+    port: Port
+    kinds: list[Own]
+    refs: list[PortRef]
+
+
 class Edges:
-    """The ports that stations are on, with those apart that are plain access ports, by VLAN."""
+    """The ports that stations are on, those set alike together; with those apart that are plain access ports, by VLAN.
+
+    Attributes:
+        all: the ports.
+        managed: addresses of switches that serve no station; the switches are stations by themselves.
+    """
 
     def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
+        self.campus, self.ports = campus, ports
         self.all = station_ports(campus, made)
-        self._plain: dict[int, list[PortRef]] = {}
-        self._wide: list[PortRef] = []
-        for ref in self.all:
-            kinds = [own.kind for own in ports.honest(ref)]
+        self.managed = list(_managed(campus))
+        self._plain: dict[int, list[Alike]] = {}
+        self._wide: list[Alike] = []
+        for alike in self._grouped(self.all):
+            kinds = [own.kind for own in alike.kinds]
             if kinds and all(isinstance(k, Access) and k.vid is not None for k in kinds):
                 for vid in {v for k in kinds for v in _members(k)}:
-                    self._plain.setdefault(vid, []).append(ref)
+                    self._plain.setdefault(vid, []).append(alike)
             else:
-                self._wide.append(ref)
+                self._wide.append(alike)
 
-    def of(self, segment: Segment) -> set[PortRef]:
+    def _grouped(self, refs: Iterable[PortRef]) -> list[Alike]:
+        found: dict[tuple[Any, ...], Alike] = {}
+        for ref in refs:
+            port = self.campus.switches[ref.switch].ports[ref.port]
+            own = port.name if isinstance(port.switching, Negotiated) else ""  # what it is hangs on its far end
+            key = (ref.switch, port.switching, port.enabled, port.tag_format, port.stance, own)
+            if key not in found:
+                found[key] = Alike(port, self.ports.honest(ref), [])
+            found[key].refs.append(ref)
+        return list(found.values())
+
+    def of(self, segment: Segment) -> list[Alike]:
         """Returns the ports that may have to do with a segment: no less than do."""
         if segment.ports is not None:
-            return self.all & segment.ports
-        return {*self._wide, *(ref for v in segment.vlans for ref in self._plain.get(v, ()))}
+            return self._grouped(self.all & segment.ports)
+        found = [*self._wide, *(alike for v in segment.vlans for alike in self._plain.get(v, ()))]
+        return list({id(alike): alike for alike in found}.values())
 
 
 class Stations:
@@ -72,56 +99,56 @@ class Stations:
         self.hearers: dict[tuple[str, int], set[PortRef]] = {}
         self.ports: set[PortRef] = set()
         mine = edges.of(self.segment)
-        for ref in mine:
-            for own in ports.honest(ref):
-                self._heard(ref, own, ports)
-                self._sent(campus, ref, own, ports)
-        self.managed = set(_managed(campus, self.segment))
-        gateways = Gateways(campus, made, ports)
+        for alike in mine:
+            for own in alike.kinds:
+                self._heard(alike.refs, own, ports)
+                self._sent(campus, alike.refs, own, ports)
+        managed = edges.managed if self.segment.ports is None else []
+        self.managed = {at for at in managed if at[1].vid in self.segment.vlans}
+        gateways = Gateways(campus, made, ports) if self.managed else None
         for switch, gateway in self.managed:
             itself, vid = PortRef(switch, f"VLAN {gateway.vid}"), gateway.vid or 0
             self.ports.add(itself)
-            if gateways.up((switch, gateway), surely=ports.sure):
+            if gateways and gateways.up((switch, gateway), surely=ports.sure):
                 self.starts.add((switch, (vid, ())))
                 self.hearers.setdefault((switch, vid), set()).add(itself)
         if self.segment.ports is None:
-            kinds = {r: campus.switches[r.switch].ports[r.port] for r in mine}
-            self.named = {
-                r for r in mine if _may_be_set_in(kinds[r], sure=ports.sure) & self.segment.vlans
-            } | self.ports
-            guests = {r for r in self.named - self.ports if _listens_alone(kinds.get(r), self.segment)}
-            self.known = bool(self.named - guests)
+            set_in = [a for a in mine if _may_be_set_in(a.port, sure=ports.sure) & self.segment.vlans]
+            self.named = {r for a in set_in for r in a.refs} | self.ports
+            guests = {r for a in mine if _listens_alone(a.port, self.segment) for r in a.refs}
+            self.known = bool(self.named - (guests - self.ports))
         else:
             self.named = {r for r in self.segment.ports if r.switch}
             self.known = bool(self.named | self.ports)
 
-    def _heard(self, ref: PortRef, own: Own, ports: Ports) -> None:
+    def _heard(self, refs: list[PortRef], own: Own, ports: Ports) -> None:
+        one = refs[0]
         for d in self.segment.vlans:
-            if ports.leaves(ref, (d, ()), [own]):
-                self.hearers.setdefault((ref.switch, d), set()).add(ref)
-                self.ports.add(ref)
+            if ports.leaves(one, (d, ()), [own]):
+                self.hearers.setdefault((one.switch, d), set()).update(refs)
+                self.ports.update(refs)
 
-    def _sent(self, campus: Campus, ref: PortRef, own: Own, ports: Ports) -> None:
-        tunnel = isinstance(own.kind, Tunnel)
-        inside = list(ports.enters(ref, (), [own]))
+    def _sent(self, campus: Campus, refs: list[PortRef], own: Own, ports: Ports) -> None:
+        one, tunnel = refs[0], isinstance(own.kind, Tunnel)
+        inside = list(ports.enters(one, (), [own]))
         for tag in _tags(own.kind):
             wires = [(tag + 4096 * number,) for number in own.formats]
-            inside += [f for wire in wires for f in ports.enters(ref, wire, [own]) if f[0] in _members(own.kind)]
+            inside += [f for wire in wires for f in ports.enters(one, wire, [own]) if f[0] in _members(own.kind)]
         for frame in inside:
             if frame[0] in self.segment.vlans and (not frame[1] or not tunnel):
-                self.starts.add((ref.switch, frame))
-                self.ports.add(ref)
+                self.starts.add((one.switch, frame))
+                self.ports.update(refs)
                 if tunnel:
-                    self.starts |= {(ref.switch, (frame[0], (v,))) for v in _used(campus)}
+                    self.starts |= {(one.switch, (frame[0], (v,))) for v in _used(campus)}
 
 
-def _managed(campus: Campus, segment: Segment) -> Iterator[tuple[str, Gateway]]:
-    """Yields switches with an address in a VLAN of a segment that serves no station: with nowhere to pass packets on to."""
+def _managed(campus: Campus) -> Iterator[At]:
+    """Yields the addresses of switches that serve no station: with nowhere to pass packets on to."""
     for switch in campus.switches.values():
         own = switch.gateways
         leads = switch.kind is Kind.ROUTER or switch.routing or len({g.vid for g in own}) > 1
-        for gateway in own if segment.ports is None and not leads else ():
-            if gateway.vid in segment.vlans and (not gateway.virtual or switch.routing is False):
+        for gateway in () if leads else own:
+            if not gateway.virtual or switch.routing is False:
                 yield switch.name, gateway
 
 
@@ -214,11 +241,9 @@ def _may_be_set_in(port: Port, *, sure: bool) -> VlanSet:
     return ALL if kind.access.vid is None and willing and not sure else _set_in(kind.access)
 
 
-def _listens_alone(port: Port | None, segment: Segment) -> bool:
+def _listens_alone(port: Port, segment: Segment) -> bool:
     """Tells whether a port is a private host that hears a VLAN of a segment, and sends in another."""
-    return (
-        port is not None and isinstance(port.switching, PrivateHost) and port.switching.secondary not in segment.vlans
-    )
+    return isinstance(port.switching, PrivateHost) and port.switching.secondary not in segment.vlans
 
 
 def _tags(kind: Switching) -> Iterator[int]:
