@@ -331,3 +331,14 @@ def test_hosts_that_a_reader_cannot_tell_apart_are_refused(tmp_path):
     assert ran.err == (
         "campus.yaml:6: hosts/1: the host 't\\u0456ll-1' looks like 'till-1' in line 5; one needs another name\n"
     )
+
+
+def test_half_a_character_is_an_error_with_its_line_and_a_whole_one_is_none(tmp_path):
+    whole = export("kelp").replace('"hostname": "kelp"', '"hostname": "kelp",\n"domain-name": "\\ud83d\\ude00"')
+    write_files(tmp_path, {"a.json": whole})
+    assert run_inkov("audit", ".", "--format", "json", cwd=tmp_path).code == 0
+    write_files(tmp_path, {"a.json": whole.replace("\\ude00", "\\ude00\\ude00")})
+    ran = run_inkov("audit", ".", "--format", "json", cwd=tmp_path)
+    line = whole[: whole.index("\\ude00")].count("\n") + 1
+    assert ran.code == 2
+    assert ran.err == f"a.json:{line}: a text in this JSON has half of a character, \\ude00\n"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 from typing import Any
 
 import orjson
@@ -46,12 +47,28 @@ def values(data: bytes, reading: Reading) -> list[Any]:
             raise reading.fail("this JSON is nested too deeply") from None
         found.append(value)
         at = _skip(text, at)
+    if half := _half_a_character(text, found):
+        raise reading.fail(
+            f"a text in this JSON has half of a character, {half[0]}", text.count("\n", 0, half.start()) + 1
+        )
     if not found:
         raise reading.fail("the file is empty; expected JSON")
     return found
 
 
 _BLANKS = b" \t\r\n"
+_HALVES = re.compile(r"(\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2})|\\u[dD][89a-fA-F][0-9a-fA-F]{2}")
+
+
+def _half_a_character(text: str, found: list[Any]) -> re.Match[str] | None:
+    """Returns where a surrogate stands without the other, which no encoding can write (RFC 8259, 8.2)."""
+    try:
+        json.dumps(found, ensure_ascii=False).encode()
+    except UnicodeEncodeError:
+        return next((half for half in _HALVES.finditer(text) if not half[1]), None)
+    except RecursionError:  # it writes less deep than it reads
+        return None
+    return None
 
 
 class _Twins:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
+from functools import reduce
+from operator import or_
 from typing import Any, Final, TypeAlias
 
 from inkov.forwarding.graph import Graph, State, masks_of
@@ -57,9 +59,11 @@ def _sets(prover: Prover, claim: Apart) -> Data:
     graph = prover.network.graph(View.MAY)
     made: Data = {}
     names = list(dict.fromkeys(n for pair in claim.pairs for n in pair))
-    for name in names:
-        stations = prover.stations(name, View.MAY)
-        made[f"honest {name}"] = _closed(graph, stations.masks, stations.tagged)
+    honest = {n: prover.stations(n, View.MAY) for n in names}
+    together = _each_closed(graph, honest)
+    for name, stations in honest.items():
+        alone = name not in together
+        made[f"honest {name}"] = _closed(graph, stations.masks, stations.tagged) if alone else together[name]
         if hostile:
             attackers = prover.hostile.attackers(name, View.MAY)
             made[f"hostile {name}"] = _closed(graph, attackers.plain, armed=attackers.all_armed)
@@ -75,6 +79,33 @@ def _sets(prover: Prover, claim: Apart) -> Data:
     return made
 
 
+def _each_closed(graph: Graph, segments: Mapping[str, Stations]) -> dict[str, Data]:
+    """Returns what `_closed` does for each segment; nothing where frames change their VLAN, or two segments share one.
+
+    All are followed at once then: which frames are whose is told by their VLAN alone.
+    """
+    domains = {name: reduce(or_, s.masks.values(), 0) for name, s in segments.items()}
+    every = reduce(or_, domains.values(), 0)
+    shared = every.bit_count() < sum(mask.bit_count() for mask in domains.values())
+    if shared or graph.becomes(every) != every or any(s.tagged for s in segments.values()):
+        return {}
+    whose = {d: name for name, mask in domains.items() for d in bits(mask)}
+    starts: dict[str, Mask] = defaultdict(int)
+    masks: dict[str, _Masks] = {name: _no_masks() for name in segments}
+    for name, stations in segments.items():
+        for switch, mask in stations.masks.items():
+            starts[switch] |= mask
+            masks[name][switch]["*"][""] |= mask
+    for ref, mask in graph.flow(starts).came_by.items():
+        for d in bits(mask):
+            masks[whose[d]][ref.switch][ref.port][""] |= 1 << d
+    return {name: _data(some) for name, some in masks.items()}
+
+
+def _no_masks() -> _Masks:
+    return defaultdict(lambda: defaultdict(lambda: defaultdict(int)))
+
+
 def _closed(
     graph: Graph,
     starts: Mapping[str, Mask],
@@ -82,7 +113,7 @@ def _closed(
     armed: Mapping[str, Mask] | None = None,
 ) -> Data:
     """Returns everything some frames get to, by switch, port of arrival and tags inside."""
-    masks: _Masks = defaultdict(lambda: defaultdict(lambda: defaultdict(int)))
+    masks = _no_masks()
     listed = list(tagged)
     if graph.stacked or listed:
         places = [(switch, d, ()) for switch, mask in starts.items() for d in bits(mask)]
@@ -96,7 +127,11 @@ def _closed(
         _flow(graph, starts, "", masks)
     if armed:
         _flow(graph, armed, "any", masks)
-    return {
+    return _data(masks)
+
+
+def _data(masks: _Masks) -> Data:
+    made = {
         switch: {
             port: {inside: _domains(mask) for inside, mask in sorted(by_inside.items()) if mask}
             for port, by_inside in sorted(ports.items(), key=lambda p: natural(p[0]))
@@ -104,6 +139,7 @@ def _closed(
         }
         for switch, ports in sorted(masks.items(), key=lambda s: natural(s[0]))
     }
+    return {switch: ports for switch, ports in made.items() if ports}
 
 
 def _flow(graph: Graph, starts: Mapping[str, Mask], inside: str, masks: _Masks) -> None:
@@ -115,6 +151,8 @@ def _flow(graph: Graph, starts: Mapping[str, Mask], inside: str, masks: _Masks) 
 
 def _domains(mask: Mask) -> str:
     """Returns domains as ranges; domain 0 is that of a device that does not look at VLANs."""
+    if not mask & (mask - 1):  # one, as of most sets
+        return str(mask.bit_length() - 1)
     spans: list[list[int]] = []
     for d in bits(mask):
         if spans and spans[-1][1] == d - 1:

@@ -8,6 +8,8 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
+import orjson
+
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 from inkov.store.writing import write_set
@@ -26,7 +28,8 @@ def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
     Raises:
         BadInput: they cannot be written.
     """
-    write_set({folder / n: json.dumps(d, indent=1, ensure_ascii=False) + "\n" for n, d in documents.items()})
+    made = {folder / n: orjson.dumps(d, option=orjson.OPT_INDENT_2).decode() + "\n" for n, d in documents.items()}
+    write_set(made)
 
 
 def read_json(paths: Iterable[Path], what: str) -> list[tuple[Path, Any]]:
