@@ -119,3 +119,26 @@ def test_few_answers_are_kept(ask, tmp_path):
     for width in range(60, 72):
         assert ask("vlans", "in", COLUMNS=str(width)).code == 0
     assert 0 < len(answers(tmp_path)) <= 8
+
+
+@pytest.mark.parametrize("side", ["in", "other"])
+def test_a_comparison_hangs_on_the_files_of_both_sides(ask, tmp_path, side):
+    shutil.copytree(tmp_path / "in", tmp_path / "other")
+    with (tmp_path / "other/s3.yaml").open("a") as file:
+        file.write("role: edge\n")
+    assert "s3  role" in ask("drift", "in", "other").out
+    marked(answers(tmp_path)[0])
+    assert ask("drift", "in", "other").out == "from what was kept\n"
+    assert "from what was kept" not in ask("drift", "other", "in").out
+    changed = tmp_path / side / "s5.yaml"
+    changed.write_text(changed.read_text().replace("access: 20", "access: 10"))
+    again = ask("drift", "in", "other")
+    assert again.code == 1
+    assert "s5:9" in again.out
+
+
+def test_what_hangs_on_more_than_the_files_of_a_folder_is_not_kept(ask, tmp_path):
+    (tmp_path / "new.yaml").write_text("inkov: switch\nname: new\nvlans: {10: }\nports: {1: {access: 10}}\n")
+    assert ask("rehearse", "in", "--add", "new.yaml").code == 0
+    assert ask("drift", "in", "in/s1.yaml").code == 1
+    assert answers(tmp_path) == []

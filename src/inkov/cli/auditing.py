@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from inkov.cli.options import OutputOption, Run, SiteArgument, complete_rules, load_network, reads_site
+from inkov.cli.options import OutputOption, Run, SiteArgument, complete_rules, load_network, of_site, reads_site
 from inkov.cli.output import Exit, Format, complain, emit, put
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
@@ -36,7 +36,7 @@ AuditFormat = StrEnum("AuditFormat", [(name.upper(), name) for name in (*_PAGE, 
 """How findings are written: for people, for programs, spreadsheets, wikis, code hosts and pipelines."""
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def audit(
     site: SiteArgument = Path(),
     fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
@@ -153,7 +153,7 @@ def report(
     return view
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def draft(
     site: SiteArgument = Path(),
     output: OutputOption = None,

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -17,6 +18,7 @@ from inkov.cli.options import (
     complete_rules,
     load_network,
     many_networks,
+    of_site,
     reads_site,
 )
 from inkov.cli.output import Exit, Format, Progress, complain, emit, put
@@ -38,7 +40,11 @@ class DriftFormat(StrEnum):
     SVG = "svg"
 
 
-@reads_site
+def _both(options: Mapping[str, Any]) -> list[Path]:
+    return [] if options["last"] else [Path(options[side]) for side in ("before", "after") if options[side]]
+
+
+@partial(reads_site, answers=_both)
 def drift(
     before: Annotated[
         str, typer.Argument(metavar="BEFORE", help="A folder, a campus file, or REV or REV:path of a git repository.")
@@ -126,7 +132,11 @@ def _over_revisions(
     emit("trend", result_format, output, view, trend_text)
 
 
-@reads_site
+def _site_alone(options: Mapping[str, Any]) -> list[Path]:
+    return [] if options["replaced"] or options["added"] else [options["site"]]
+
+
+@partial(reads_site, answers=_site_alone)
 def rehearse(
     site: SiteArgument = Path(),
     change: Annotated[
@@ -207,7 +217,7 @@ def rehearse(
         raise typer.Exit(Exit.FOUND)
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def mend(
     site: SiteArgument = Path(),
     only: Annotated[

@@ -12,7 +12,7 @@ import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any, TypeAlias
 
 import typer
 
@@ -120,20 +120,30 @@ VerboseOption = Annotated[
 ]
 
 
-def reads_site(command: Callable[..., None], *, answers: bool = False) -> Callable[..., None]:
+Folders: TypeAlias = Callable[[Mapping[str, Any]], Sequence[Path]]
+"""Returns the folders on whose files alone, beside its options, it hangs what a command says; none where more has a say."""
+
+
+def of_site(options: Mapping[str, Any]) -> Sequence[Path]:
+    """Returns the folder of a command that reads one site."""
+    return [options["site"]]
+
+
+def reads_site(command: Callable[..., None], *, answers: Folders | None = None) -> Callable[..., None]:
     """Gives a command that reads a site the options of how, and ends it with what could not be read.
 
     Args:
         command: as it is.
-        answers: what it says hangs on its options and the files of the site alone, so that it may be kept.
+        answers: what it says hangs on its options and the files of these folders alone, so that it may be kept.
     """
 
     @functools.wraps(command)
     def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, verbose: bool, **kwargs: object) -> None:
         Run.caches, Run.strict, Run.allow_outside, Run.verbose = not no_cache, strict, allow_outside, verbose
         wrong: tuple[Problem, ...] = ()
-        ask = functools.partial(_asked, command.__name__, kwargs)
-        asked = ask() if answers and not args else None
+        folders = answers(kwargs) if answers and not args else ()
+        ask = functools.partial(_asked, command.__name__, kwargs, folders)
+        asked = ask()
         known = asked.find() if asked else None
         if known is not None:
             sys.stderr.write(known.err)
@@ -165,11 +175,11 @@ _SEEN_BY_OUTPUT = ("COLUMNS", "NO_COLOR", "FORCE_COLOR", "TERM", "INKOV_DEBUG")
 """What the environment has a say in; with these the same question is another."""
 
 
-def _asked(command: str, options: Mapping[str, object]) -> Question | None:
-    """Returns what is asked of a folder; None where more than its files has a say, or nothing is to be kept."""
-    site, kept = options.get("site"), cache_folder()
+def _asked(command: str, options: Mapping[str, Any], folders: Sequence[Path]) -> Question | None:
+    """Returns what is asked of folders; None where more than their files has a say, or nothing is to be kept."""
+    kept = cache_folder()
     others = [v for k, v in options.items() if k != "site"]
-    if kept is None or not isinstance(site, Path) or not site.is_dir() or any(_names_file(v) for v in others):
+    if kept is None or not folders or not all(f.is_dir() for f in folders) or any(_names_file(v) for v in others):
         return None
     from inkov.store.answers import question
 
@@ -182,7 +192,7 @@ def _asked(command: str, options: Mapping[str, object]) -> Question | None:
         [os.environ.get(name) for name in _SEEN_BY_OUTPUT],
         (sys.stdout.isatty(), screen_width(None), sys.stdout.encoding),
     )
-    return question(kept, site, about)
+    return question(kept, folders, about)
 
 
 def _names_file(value: object) -> bool:
@@ -263,7 +273,7 @@ def load_network(
         shared=shared,
     )
     Run.unread = campus.unread
-    Run.read = tuple(map(Path, campus.files.values()))
+    Run.read += tuple(map(Path, campus.files.values()))
     shown = campus.notes if Run.verbose or len(campus.notes) <= _MAX_NOTES else campus.notes[: _MAX_NOTES - 1]
     for note in shown:
         complain(f"note: {note}")

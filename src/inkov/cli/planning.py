@@ -18,6 +18,7 @@ from inkov.cli.options import (
     chosen_switches,
     chosen_vlans,
     load_network,
+    of_site,
     reads_site,
 )
 from inkov.cli.output import Exit, TableFormat, complain, emit
@@ -34,7 +35,7 @@ class ListStyle(StrEnum):
     ALL_EXCEPT = "all-except"
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def trim(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,

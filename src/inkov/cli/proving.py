@@ -15,12 +15,13 @@ from inkov.cli.options import (
     TableFormatOption,
     load_network,
     many_networks,
+    of_site,
     reads_site,
 )
 from inkov.cli.output import Exit, Format, TableFormat, complain, emit
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def prove(
     site: SiteArgument = Path(),
     claim: Annotated[
@@ -121,7 +122,7 @@ def recheck(
         raise typer.Exit(Exit.FOUND)
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def trace(
     site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
     a: Annotated[str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")],

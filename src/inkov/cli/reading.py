@@ -17,12 +17,13 @@ from inkov.cli.options import (
     SwitchOption,
     chosen_switches,
     load_network,
+    of_site,
     reads_site,
 )
 from inkov.cli.output import Exit, Format, emit
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def sources(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,

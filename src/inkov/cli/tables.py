@@ -19,6 +19,7 @@ from inkov.cli.options import (
     chosen_switches,
     chosen_vlans,
     load_network,
+    of_site,
     reads_site,
     with_options,
 )
@@ -60,7 +61,7 @@ def shows_rows(command: Callable[..., None]) -> Callable[..., None]:
         Shown.sort, Shown.columns, Shown.heads, Shown.where = sort, columns, heads, where
         command(*args, **kwargs)
 
-    return reads_site(with_options(command, run, _ADDED), answers=True)
+    return reads_site(with_options(command, run, _ADDED), answers=of_site)
 
 
 def _write(kind: str, value: object, page: Callable[[], Page], result_format: TableFormat, output: Path | None) -> None:
@@ -201,7 +202,7 @@ def flood(
     _write("flood", rows, lambda: flood_page(rows), result_format, output)
 
 
-@partial(reads_site, answers=True)
+@partial(reads_site, answers=of_site)
 def tree(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,

@@ -51,7 +51,7 @@ def recognise(data: bytes) -> bool:
     """Tells whether a file is data of the IEEE 802.1Q or 802.1AB models, as JSON or XML."""
     first = data.lstrip()[:1]
     if first in {b"{", b"["}:
-        return _JSON.search(data) is not None
+        return b"ieee802-dot1" in data and _JSON.search(data) is not None
     return first in {b"<", b"#"} and any(space in data for space in SPACES[:2])
 
 

@@ -246,6 +246,8 @@ class _Loader:
 
     def _join_parts(self) -> None:
         """Reads files that hold parts of a device together with the file that has its ports, or alone where none has."""
+        if not self.exports:
+            return
         waiting: dict[Path | None, list[_Exported]] = {}
         ports = [p for p in self.pieces if registry.FORMATS[p.rank].joins and not p.entry.saved and p.switch.ports]
         owners = _Owners({p.switch.name: self.files[p.file] for p in ports}, self._given)

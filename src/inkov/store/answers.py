@@ -10,10 +10,11 @@ import contextlib
 import json
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cache
 from hashlib import blake2b
+from itertools import chain
 from pathlib import Path
 from typing import Final, NamedTuple
 
@@ -41,7 +42,7 @@ class Answer(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """A question about the files of one folder.
+    """A question about the files of some folders.
 
     Attributes:
         place: the file that its answer is kept in.
@@ -85,22 +86,22 @@ class Question:
                 old.unlink(missing_ok=True)
 
 
-def question(cache_folder: Path, site: Path, about: object) -> Question | None:
+def question(cache_folder: Path, sites: Sequence[Path], about: object) -> Question | None:
     """Returns a question; None where a file cannot be read, or there is more than is worth it, so that each run must look itself.
 
     Args:
         cache_folder: the folder of all sites.
-        site: the folder that is asked about.
+        sites: the folders that are asked about; what is kept is kept with the first.
         about: all else that the answer hangs on.
     """
-    folder = site_folder(cache_folder, site)
+    folder = site_folder(cache_folder, sites[0])
     if any(p.exists() and not private(p) for p in (cache_folder, folder)):
         return None
     digest = blake2b(f"{_code()}\0{about!r}\0".encode("utf-8", "surrogatepass"), digest_size=16)
     seen = []
     left = _MOST_READ
     try:
-        for path, linked in _below(site):
+        for path, linked in chain.from_iterable(map(_below, sites)):
             digest.update(os.fsencode(path) + (b"\0link\0" if linked else b"\0"))
             if not path.is_file():
                 continue
