@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping
 from functools import lru_cache
 from ipaddress import ip_address, ip_interface
 from typing import Any, Final
+from weakref import proxy
 
 from inkov.formats import snmp_neighbours
 from inkov.formats.format import Content, Given
@@ -79,7 +80,7 @@ class Walk(Tables):
 
     def __init__(self, data: bytes, reading: Reading) -> None:
         super().__init__(data, reading)
-        self.vlans = VlanTables(self)
+        self.vlans = VlanTables(proxy(self))  # without a circle, as nobody looks for any while files are read
 
     def short(self) -> Iterator[str]:
         """Yields what is missing because the walk was cut, or is not as it should be."""
