@@ -14,7 +14,7 @@ from inkov.formats.text import utf8
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import PortRef, port_in
+from inkov.model.names import PortRef, device_named, port_in
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
 
@@ -335,6 +335,7 @@ def port_named(campus: Campus, text: str) -> PortRef:
     if ref is None:
         hint = nearest(text, campus.hosts, listed=0)
         raise BadInput([Problem(where, f"{text!r:.60} is no port and no host; expected switch:port or a host{hint}")])
+    ref = PortRef(device_named(ref.switch, campus.switches), ref.port)
     if ref.switch not in campus.switches:
         raise BadInput([Problem(where, f"there is no switch {ref.switch!r}{nearest(ref.switch, campus.switches)}")])
     ports = campus.switches[ref.switch].ports

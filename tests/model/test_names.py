@@ -1,7 +1,7 @@
 import pytest
 
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, natural
+from inkov.model.names import PortRef, device_named, natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 
@@ -57,3 +57,20 @@ def test_origin_tells_written_from_default():
     assert port.here == Source("a.yaml", 9, "ports/1")
     with pytest.raises(TypeError, match="'access' is no setting"):
         port.of("access")
+
+
+@pytest.mark.parametrize(
+    ("name", "known", "meant"),
+    [
+        ("core", ["core", "core.example.net"], "core"),
+        ("core", ["Core.example.net", "hall"], "Core.example.net"),
+        ("CORE", ["core", "hall"], "core"),
+        ("core.example.net", ["core", "hall"], "core"),
+        ("core", ["core.east.example", "core.west.example"], "core"),
+        ("core.east.example", ["core.west.example"], "core.east.example"),
+        ("10.0.0", ["10.0.0.1"], "10.0.0"),
+        ("core", ["core-1", "core-2"], "core"),
+    ],
+)
+def test_a_device_is_meant_by_its_name_in_any_case_and_without_its_domain(name, known, meant):
+    assert device_named(name, known) == meant

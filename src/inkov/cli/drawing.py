@@ -18,6 +18,7 @@ from inkov.cli.options import (
     reads_site,
 )
 from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.names import device_named
 from inkov.model.source import Source
 
 if TYPE_CHECKING:
@@ -78,6 +79,7 @@ def map_(
     network = load_network(site, strict=changes is not None)
     only = chosen_switches(network, switch)
     if around is not None:
+        around = device_named(around, network.switches)
         if around not in network.switches:
             what = f"there is no switch {around!r}{nearest(around, network.switches)}"
             raise BadInput([Problem(Source("--around"), what)])

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import fnmatch
 import functools
 import gc
 import inspect
@@ -18,6 +17,7 @@ import typer
 
 from inkov.cli.output import Format, Said, TableFormat, screen_width
 from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.names import devices_matching
 from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet, VlanTextError
 
@@ -293,7 +293,7 @@ def chosen_switches(network: Network, patterns: list[str] | None) -> frozenset[s
     found: set[str] = set()
     problems: list[Problem] = []
     for pattern in patterns:
-        matches = fnmatch.filter(network.switches, pattern)
+        matches = devices_matching(pattern, network.switches)
         if not matches:
             hint = nearest(pattern, network.switches)
             problems.append(Problem(Source("--switch"), f"no switch matches {pattern!r}{hint}"))

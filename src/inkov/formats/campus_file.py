@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import fnmatch
 import os
 import re
 from collections.abc import Iterable, Iterator, Mapping
@@ -34,7 +33,7 @@ from inkov.model.campus import (
     Waiver,
 )
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, by_look, looks, port_in
+from inkov.model.names import PortRef, by_look, device_named, devices_matching, looks, port_in
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch
@@ -80,7 +79,7 @@ class CampusFile:
             common: what was read of switches.
             home: the folder that its lists are in.
         """
-        switches = {n: self._as_stated(s) for n, s in common["switches"].items()}
+        switches = {n: self._as_stated(s, common["switches"]) for n, s in common["switches"].items()}
         common["switches"] = switches
         self._stated_of_none(switches)
         self.reading.partly = bool(common["unread"])
@@ -101,10 +100,10 @@ class CampusFile:
             **common,
         )
 
-    def _as_stated(self, switch: Switch) -> Switch:
+    def _as_stated(self, switch: Switch, known: Mapping[str, Switch]) -> Switch:
         """Returns a switch with what `switches-are` says of it; of several that fit, each adds what those before left out."""
         for pattern, entry in self.document.switches_are.items():
-            if fnmatch.fnmatchcase(switch.name, pattern) or (switch.role and switch.role == pattern):
+            if switch.name in devices_matching(pattern, known) or (switch.role and switch.role == pattern):
                 keys = ("role", "tree", "stance", "routing", "edge", "voice", "lacks", "limits")
                 places = {k: self._source("switches-are", pattern, k) for k in keys}
                 try:
@@ -115,7 +114,7 @@ class CampusFile:
 
     def _stated_of_none(self, switches: Mapping[str, Switch]) -> None:
         for pattern in self.document.switches_are:
-            if not any(fnmatch.fnmatchcase(n, pattern) or s.role == pattern for n, s in switches.items()):
+            if not devices_matching(pattern, switches) and not any(s.role == pattern for s in switches.values()):
                 hint = nearest(pattern, [*switches, *{s.role for s in switches.values() if s.role}])
                 self._unknown(f"no switch is called {pattern!r:.60} or has that role{hint}", "switches-are", pattern)
 
@@ -152,6 +151,7 @@ class CampusFile:
     def _end(self, text: str, known: Mapping[str, Mapping[str, Port]], i: int) -> PortRef | None:
         parts = text.strip().split(maxsplit=1)
         end = port_in(text, known) or (PortRef(*parts) if len(parts) == 2 else PortRef.parse(text))
+        end = end and PortRef(device_named(end.switch, known), end.port)
         if end is None:
             self._wrong(f"{text!r:.60} is not an end of a cable; expected 'switch port'", "cables", i)
         elif end.switch not in known:
@@ -223,7 +223,7 @@ class CampusFile:
         pattern: str, names: str, switches: Mapping[str, Switch], source: Source, reading: Reading
     ) -> Iterator[PortRef]:
         """Yields the ports with some names of the switches that match a pattern."""
-        found = fnmatch.filter(switches, pattern.strip())
+        found = devices_matching(pattern.strip(), switches)
         if not found:
             reading.unknown(f"no switch matches {pattern!r:.60}{nearest(pattern, switches)}", source.path, source.line)
         try:
@@ -315,23 +315,24 @@ class CampusFile:
         unknown = [n for n in (*names, *excepted) if n not in may_name]
         for name in unknown:
             self._wrong(f"there is no segment {name!r}{nearest(name, may_name)}", "claims", i, entry.kind)
-        for name in set(entry.through) - devices:
+        through = tuple(device_named(name, devices) for name in entry.through)
+        for name in set(through) - devices:
             self._unknown(f"there is no device {name!r}{nearest(name, devices)}", "claims", i, "through")
-        if unknown or set(entry.through) - devices:
+        if unknown or set(through) - devices:
             return None
         source = self._source("claims", i)
         layers = BOTH if entry.layer is None else frozenset({int(entry.layer)})
         shown = "all segments" if entry.apart == ["all"] else ", ".join(names)
         if entry.together is not None:
             return Together(entry.name or f"{shown} together", tuple(names), int(entry.surviving), layers, source)
-        by_default = f"{shown} only through {', '.join(entry.through)}" if entry.through else f"{shown} apart"
+        by_default = f"{shown} only through {', '.join(through)}" if through else f"{shown} apart"
         return Apart(
             entry.name or by_default,
             tuple(names),
             frozenset(frozenset(pair) for pair in entry.except_),
             Facing(entry.facing),
             layers,
-            tuple(entry.through),
+            through,
             one_against=bool(entry.from_),
             source=source,
         )

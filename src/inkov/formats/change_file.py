@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import fnmatch
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -23,7 +22,7 @@ from inkov.kinds.steps import Arrival, Step
 from inkov.kinds.table import station_vlans
 from inkov.model.campus import Cable, Campus
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import PortRef, port_in, ports_text
+from inkov.model.names import PortRef, device_named, devices_matching, port_in, ports_text
 from inkov.model.source import Source
 from inkov.model.switch import Switch, Vlan, VlanType
 from inkov.model.vlanset import VlanSet
@@ -143,7 +142,7 @@ def _vlan(vid: int, entry: VlanStep | str | None) -> Vlan | None:
 def _places(text: str, campus: Campus, source: Source, reading: Reading) -> Iterator[PortRef]:
     """Yields the ports of `switch:ports`, or of `switch` the switch itself as a reference without a port."""
     pattern, colon, names = text.partition(":")
-    found = fnmatch.filter(campus.switches, pattern.strip())
+    found = devices_matching(pattern.strip(), campus.switches)
     if not found:
         hint = nearest(pattern, campus.switches)
         reading.wrong(f"no switch matches {pattern!r:.60}{hint}", source.path, source.line)
@@ -181,12 +180,13 @@ def _ends(text: str, switches: Mapping[str, Switch]) -> list[PortRef | None]:
 
 def arrivals(entry: StepEntry, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
     """Yields the step in which devices come, read from files beside the change file; records what is wrong with them."""
-    if entry.replace and entry.replace not in campus.switches:
-        hint = nearest(entry.replace, campus.switches)
-        reading.wrong(f"there is no switch {entry.replace!r:.60}{hint}", source.path, source.line)
+    old = entry.replace and device_named(entry.replace, campus.switches)
+    if old and old not in campus.switches:
+        hint = nearest(old, campus.switches)
+        reading.wrong(f"there is no switch {old!r:.60}{hint}", source.path, source.line)
         return
     devices: list[Switch] = []
-    for name in [entry.with_] if entry.replace else entry.add:
+    for name in [entry.with_] if old else entry.add:
         path = Path(reading.file).parent / name
         if not path.exists():
             reading.wrong(f"there is no file {name!r:.60} beside the change file", source.path, source.line)
@@ -195,13 +195,13 @@ def arrivals(entry: StepEntry, campus: Campus, source: Source, reading: Reading)
             devices += load(path).switches.values()
         except BadInput as exc:
             reading.problems += exc.problems
-    if entry.replace and devices:
+    if old and devices:
         if len(devices) > 1:
             reading.wrong(f"{entry.with_!r:.60} holds {len(devices)} devices; expected one", source.path, source.line)
         yield Arrival(
-            f"{entry.replace} is replaced by {entry.with_}",
-            switch=entry.replace,
-            devices=(replace(devices[0], name=entry.replace),),
+            f"{old} is replaced by {entry.with_}",
+            switch=old,
+            devices=(replace(devices[0], name=old),),
             source=source,
         )
     elif devices:
@@ -223,6 +223,7 @@ def _cables(texts: Sequence[str], switches: Mapping[str, Switch], source: Source
 
 def fail_of(name: str, campus: Campus, source: Source, reading: Reading) -> Iterator[Step]:
     """Yields the step in which a device fails; records one that is not there."""
+    name = device_named(name, campus.switches)
     if name not in campus.switches:
         reading.wrong(f"there is no switch {name!r:.60}{nearest(name, campus.switches)}", source.path, source.line)
         return

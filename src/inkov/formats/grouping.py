@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Final, NamedTuple
 
+from inkov.model.names import without_domain
 from inkov.model.switch import Switch
 from inkov.store.parsed import OVER, Entry
 
-_DOMAIN: Final = re.compile(r"\.[A-Za-z][\w-]*(?:\.[\w-]+)*\.?\Z")
 _SEPARATORS: Final = "-_. "
 
 
@@ -71,12 +70,12 @@ def _short_names(names: Sequence[str]) -> dict[str, str]:
     full: dict[str, set[str]] = defaultdict(set)
     for name in names:
         lower = name.casefold().rstrip(".")
-        bare = _DOMAIN.sub("", lower)
+        bare = without_domain(name)
         if bare != lower:
             full[bare].add(lower)
     for name in names:
         lower = name.casefold().rstrip(".")
-        bare = _DOMAIN.sub("", lower)
+        bare = without_domain(name)
         found[name] = bare if len(full[bare]) < 2 else lower
     return found
 

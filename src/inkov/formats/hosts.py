@@ -14,7 +14,7 @@ from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
 from inkov.model.campus import Host
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, looks
+from inkov.model.names import PortRef, device_named, looks
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 
@@ -71,6 +71,7 @@ def placed(
             reading.wrong(what, source.path, source.line)
 
         ref = PortRef.parse(entry.port)
+        ref = ref and PortRef(device_named(ref.switch, switches), ref.port)
         if ref is None:
             wrong(f"{entry.port!r:.60} is not a port; expected switch:port")
         elif ref.switch not in switches:

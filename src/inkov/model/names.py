@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import fnmatch
 import re
 import unicodedata
-from collections.abc import Callable, Container, Iterable, Mapping
+from collections import defaultdict
+from collections.abc import Callable, Collection, Container, Iterable, Mapping
 from functools import lru_cache, partial
 from itertools import repeat
 from typing import NamedTuple
 
 _DIGITS = re.compile(r"(\d+)", re.ASCII)
+_DOMAIN = re.compile(r"\.[A-Za-z][\w-]*(?:\.[\w-]+)*\.?\Z")
 
 _PARTING = re.compile(r"\s*[:\s]\s*")
 _LABEL_WORDS = re.compile(r"[A-Za-z0-9_.:/-]+")
@@ -62,9 +65,43 @@ def port_in(text: str, switches: Mapping[str, Container[str]]) -> PortRef | None
     text = text.strip()
     for found in _PARTING.finditer(text):
         switch, port = text[: found.start()].strip(), text[found.end() :].strip()
+        switch = device_named(switch, switches)
         if switch in switches and port in switches[switch]:
             return PortRef(switch, port)
     return None
+
+
+def without_domain(name: str) -> str:
+    """Returns a name in lower case, and without the domain that it ends with."""
+    return _DOMAIN.sub("", name.casefold().rstrip("."))
+
+
+def device_named(name: str, known: Collection[str]) -> str:
+    """Returns which of some devices a name is meant for: the one of that name, or the only one but for case and the domain.
+
+    Where there is none, or two domains differ, it is the name as it is.
+    """
+    if name in known:
+        return name
+    found = _by_bare_name(tuple(known)).get(without_domain(name), ())
+    if len(found) != 1:
+        return name
+    lower, other = name.casefold().rstrip("."), found[0].casefold().rstrip(".")
+    return found[0] if lower == other or without_domain(name) in {lower, other} else name
+
+
+@lru_cache(maxsize=8)
+def _by_bare_name(known: tuple[str, ...]) -> Mapping[str, list[str]]:
+    made: dict[str, list[str]] = defaultdict(list)
+    for name in known:
+        made[without_domain(name)].append(name)
+    return made
+
+
+def devices_matching(pattern: str, known: Collection[str]) -> list[str]:
+    """Returns the devices whose names match a pattern, or the one that it names."""
+    named = device_named(pattern, known)
+    return fnmatch.filter(known, pattern) or ([named] if named in known else [])
 
 
 def ports_text(names: Iterable[str]) -> str:

@@ -11,7 +11,7 @@ from inkov.kinds.relay import Domain, Tags, tag_of
 from inkov.kinds.table import untagged_vlan
 from inkov.model.campus import Host
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, port_in
+from inkov.model.names import PortRef, device_named, port_in
 from inkov.model.routing import Ip
 
 
@@ -59,14 +59,15 @@ def end_named(network: Network, text: str, tag: int | None = None) -> End:
         return _host(network, hosts[text], text, tag)
     if (ip := _ip(text)) is not None:
         return _of_address(network, ip, text, tag)
-    if text in network.switches:
-        return _device(network, text)
+    if (device := device_named(text, network.switches)) in network.switches:
+        return _device(network, device)
     ref = port_in(text, {n: s.ports for n, s in network.switches.items()}) or PortRef.parse(text)
     if ref is None:
         hint = nearest(text, [*hosts, *network.switches], listed=0)
         raise UnknownEnd(
             f"{text!r:.60} is no port and no host; expected a host, switch:port, an address or a switch{hint}"
         )
+    ref = PortRef(device_named(ref.switch, network.switches), ref.port)
     if ref.switch not in network.switches:
         raise UnknownEnd(f"there is no switch {ref.switch!r}{nearest(ref.switch, network.switches)}")
     ports = network.switches[ref.switch].ports

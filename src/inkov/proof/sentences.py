@@ -5,6 +5,7 @@ from __future__ import annotations
 from inkov.forwarding.network import Network
 from inkov.model.campus import BOTH, Apart, Claim, Facing, Together
 from inkov.model.errors import nearest
+from inkov.model.names import PortRef, device_named
 from inkov.proof.stations import UnknownSegment, segment_named
 
 
@@ -31,12 +32,12 @@ def parse_claim(text: str, network: Network) -> Claim:
         names = [n for n, s in network.campus.segments.items() if not s.outside] or [
             str(v) for v in sorted(network.members)
         ]
-    others = options.get("from", [])
+    names, others = ([_in_full(n, network) for n in some] for some in (names, options.get("from", [])))
     if kind != "together" and len({*names, *others}) < 2:
         raise BadClaim(f"{kind!r} needs two segments or more, as in {_EXAMPLES[kind]!r}")
     if not names or (others and len(names) != 1):
         raise BadClaim(f"{kind!r} needs {'one segment' if names else 'a segment'}, as in {_EXAMPLES[kind]!r}")
-    through = tuple(options.get("through", ()))
+    through = tuple(device_named(d, network.switches) for d in options.get("through", ()))
     if kind == "only" and not through:
         raise BadClaim("'only' needs the devices they may meet through, as in 'only research management through core'")
     try:
@@ -51,6 +52,15 @@ def parse_claim(text: str, network: Network) -> Claim:
         return Together(text, tuple(names), int(options.get("surviving", ["0"])[0]), layers)
     facing = Facing(options.get("facing", ["honest"])[0])
     return Apart(text, (*names, *others), facing=facing, layers=layers, through=through, one_against=bool(others))
+
+
+def _in_full(name: str, network: Network) -> str:
+    """Returns a name; that of a port with its switch as it is called in the campus."""
+    ref = PortRef.parse(name)
+    if ref is None or name in network.campus.segments or name in network.campus.hosts:
+        return name
+    full = PortRef(device_named(ref.switch, network.switches), ref.port)
+    return str(full) if network.has(full) else name
 
 
 _EXAMPLES = {
