@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 import inkov
 from concretise import fill
 from conftest import write_files
+from inkov.forwarding.cabling import components
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef
 from inkov.model.switch import Trunk
@@ -41,6 +42,21 @@ def with_lists(campus, lists):
 def only_surplus(trim):
     """The lists with what is surplus gone and nothing added, which must not change anything."""
     return {e.end: e.allowed - e.surplus for plan in trim.links for e in plan.ends if e.surplus}
+
+
+@given(trunked(), st.integers(0, 9))
+def test_the_sides_of_a_link_are_what_is_left_when_its_ring_is_taken_away(campus, most):
+    network = Network(replace(campus, cables=campus.cables[: most + 1]))
+    needs = network.needs
+    for link in network.links:
+        ring = {id(k) for k in needs.ring(link)} or {id(link)}
+        left = components(network.switches, [k for k in network.links if id(k) not in ring])
+        places = [n for block in needs.blocks if link in block.links for n in block.nodes]
+        for vid in VIDS:
+            homes = {n for n, mask in needs.own.items() if mask >> vid & 1}
+            behind = {n: homes & next(part for part in left if n in part) for n in places}
+            found = {side.at: {name for name, _ in side.members} for side in needs.sides(link, vid)}
+            assert found == {n: some for n, some in behind.items() if some}
 
 
 @settings(max_examples=200, suppress_health_check=[HealthCheck.too_slow])

@@ -9,6 +9,7 @@ its numbers anywhere, even to come back to where it started.
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
@@ -39,13 +40,55 @@ class Side:
     members: tuple[tuple[str, int], ...]
 
 
+class _Tour:
+    """A walk over all switches from block to block, so that what is behind a switch stands together in it.
+
+    Attributes:
+        below: the switches of each block but its top, in the order of the walk.
+        at: the number of each switch in it.
+        last: the number of the last switch behind each, seen from where the walk began.
+        start: where the walk of its part of the campus began.
+    """
+
+    def __init__(self, blocks: list[Block]) -> None:
+        self._tops = [str(block.top) for block in blocks]
+        self.below = [[str(n) for n in block.nodes if n != block.top] for block in blocks]
+        self.at: dict[str, int] = {}
+        self.last: dict[str, int] = {}
+        self.start: dict[str, str] = {}
+        next_: dict[str, list[str]] = defaultdict(list)
+        above: dict[str, str] = {}
+        for top, others in zip(self._tops, self.below, strict=True):
+            next_[top] += others
+            above.update(dict.fromkeys(others, top))
+        for start in next_.keys() - above.keys():
+            todo = [start]
+            while todo:
+                here = todo.pop()
+                self.at[here] = self.last[here] = len(self.at)
+                self.start[here] = start
+                todo += next_.get(here, ())
+        for n in reversed(self.at):
+            if n in above:
+                self.last[above[n]] = max(self.last[above[n]], self.last[n])
+        for others in self.below:
+            others.sort(key=self.at.__getitem__)
+
+    def place(self, name: str, block: int) -> str | None:
+        """Returns the switch of a block that a switch is, or is behind; None where no way leads there."""
+        top, below = self._tops[block], self.below[block]
+        if self.start.get(name) != self.start[top]:
+            return None
+        n = bisect_right(below, self.at[name], key=self.at.__getitem__)
+        return below[n - 1] if n and self.at[name] <= self.last[below[n - 1]] else top
+
+
 class Needs:
     """The needs of all links of a campus."""
 
     def __init__(self, plant: Bridging, graph: Graph) -> None:
         self.plant = plant
         self._graph = graph
-        self._last_places: tuple[int, Mapping[str, str]] = (-1, {})  # links come block by block
         self._homes: dict[Vid, dict[str, int]] = {}
 
     @cached_property
@@ -191,42 +234,21 @@ class Needs:
     def sides(self, link: Link, vid: Vid) -> list[Side]:
         """Returns the places of a link's block that have members of a VLAN, or members behind them, the fullest first.
 
-        Cost is the number of switches for the first VLAN of a block, and of those with members for each further one.
+        Cost is the number of switches with members.
         """
         at = self.block_of.get(id(link))
         if at is None:
             return []
-        place = self._places(at)
         found: dict[str, list[tuple[str, int]]] = defaultdict(list)
         for name, count in self._members(vid).items():
-            if name in place:
-                found[place[name]].append((name, count))
+            if (place := self._tour.place(name, at)) is not None:
+                found[place].append((name, count))
         sides = [Side(n, tuple(sorted(held, key=lambda m: (-m[1], natural(m[0]))))) for n, held in found.items()]
         return sorted(sides, key=lambda s: (-sum(n for _, n in s.members), natural(s.at)))
 
-    def _places(self, at: int) -> Mapping[str, str]:
-        """Returns for each switch the place of a block that it is, or is behind."""
-        if self._last_places[0] != at:
-            place = {str(n): str(n) for n in self.blocks[at].nodes}
-            todo = list(place)
-            while todo:
-                near = todo.pop()
-                for far, block in self._next[near]:
-                    if block != at and far not in place:
-                        place[far] = place[near]
-                        todo.append(far)
-            self._last_places = at, place
-        return self._last_places[1]
-
     @cached_property
-    def _next(self) -> Mapping[str, list[tuple[str, int]]]:
-        """The neighbours of each switch, each with the block of the link."""
-        found: dict[str, list[tuple[str, int]]] = defaultdict(list)
-        for i, block in enumerate(self.blocks):
-            for k in block.links:
-                found[k.a.switch].append((k.b.switch, i))
-                found[k.b.switch].append((k.a.switch, i))
-        return found
+    def _tour(self) -> _Tour:
+        return _Tour(self.blocks)
 
     def _members(self, vid: Vid) -> dict[str, int]:
         """Returns how many member ports of a VLAN each switch has; a gateway or a router counts as one."""
