@@ -243,7 +243,7 @@ class Needs:
         for name, count in self._members(vid).items():
             if (place := self._tour.place(name, at)) is not None:
                 found[place].append((name, count))
-        sides = [Side(n, tuple(sorted(held, key=lambda m: (-m[1], natural(m[0]))))) for n, held in found.items()]
+        sides = [Side(n, tuple(held)) for n, held in found.items()]
         return sorted(sides, key=lambda s: (-sum(n for _, n in s.members), natural(s.at)))
 
     @cached_property
@@ -251,9 +251,10 @@ class Needs:
         return _Tour(self.blocks)
 
     def _members(self, vid: Vid) -> dict[str, int]:
-        """Returns how many member ports of a VLAN each switch has; a gateway or a router counts as one."""
+        """Returns how many member ports of a VLAN each switch has, the most first; a gateway or a router counts as one."""
         if vid not in self._homes:
             members = self.plant.members.get(vid, {})
             own = {str(n) for n, mask in self.own.items() if mask >> vid & 1}
-            self._homes[vid] = {n: max(len(members.get(n, ())), 1) for n in own}
+            counts = {n: max(len(members.get(n, ())), 1) for n in own}
+            self._homes[vid] = dict(sorted(counts.items(), key=lambda m: (-m[1], natural(m[0]))))
         return self._homes[vid]

@@ -123,6 +123,11 @@ class Plant:
         return self.cabling.links
 
     @cached_property
+    def link_called(self) -> Mapping[str, Link]:
+        """Links by what sentences call them."""
+        return {str(k): k for k in reversed(self.links)}
+
+    @cached_property
     def links_at(self) -> Mapping[str, list[Link]]:
         """The links of each switch that has any."""
         return links_by_switch(self.links)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
+from functools import lru_cache
 from typing import Final, TypeAlias
 
 Vid: TypeAlias = int
@@ -124,12 +125,7 @@ class VlanSet:
 
     def ranges(self) -> Iterator[tuple[Vid, Vid]]:
         """Yields the runs of the set, ascending, as (first, last)."""
-        text = bin(self._mask)[:1:-1] + "0"
-        at = text.find("1")
-        while at >= 0:
-            end = text.find("0", at)
-            yield at, end - 1
-            at = text.find("1", end)
+        return _runs(self._mask)
 
     def __str__(self) -> str:
         if not self._mask:
@@ -143,7 +139,7 @@ class VlanSet:
     @property
     def exact(self) -> str:
         """The set as numbers and ranges only; `none` when it is empty."""
-        return ",".join(str(a) if a == b else f"{a}-{b}" for a, b in self.ranges()) or "none"
+        return _exact(self._mask)
 
     def __repr__(self) -> str:
         return f"VlanSet.parse({str(self)!r})"
@@ -183,6 +179,20 @@ class VlanSet:
 
     def __le__(self, other: VlanSet) -> bool:
         return not self._mask & ~other._mask
+
+
+def _runs(mask: int) -> Iterator[tuple[Vid, Vid]]:
+    text = bin(mask)[:1:-1] + "0"
+    at = text.find("1")
+    while at >= 0:
+        end = text.find("0", at)
+        yield at, end - 1
+        at = text.find("1", end)
+
+
+@lru_cache(maxsize=8192)
+def _exact(mask: int) -> str:
+    return ",".join(str(a) if a == b else f"{a}-{b}" for a, b in _runs(mask)) or "none"
 
 
 NONE: Final = VlanSet.from_mask(0)

@@ -144,13 +144,8 @@ class Trim:
         """The lists to set, of the ports where something is to be set."""
         return {e.end: e.wanted for plan in self.links for e in plan.ends if not e.right}
 
-    def sides(self, link: Link, vid: Vid) -> list[Side]:
-        """Returns who needs a VLAN on both sides of a link."""
-        return self.needs.sides(link, vid)
-
-    def cut_off(self, link: Link, vid: Vid) -> int:
-        """Returns how many member ports a missing VLAN costs now: those that do not reach the fullest side of the link."""
-        sides = self.sides(link, vid)
+    def cut_off(self, vid: Vid, sides: list[Side]) -> int:
+        """Returns how many member ports a missing VLAN costs now: those that do not reach the fullest side of its link."""
         if vid not in self.islands.split or not sides:
             return 0
         island = self.islands.numbered(vid)

@@ -55,7 +55,7 @@ def _one(steps: list[Step]) -> Step:
 
 
 def _link(network: Network, finding: Finding) -> Link | None:
-    return next((k for k in network.links if str(k) == finding.place), None)
+    return network.link_called.get(finding.place)
 
 
 def _at(ref: PortRef, **settings: object) -> Step:

@@ -173,20 +173,20 @@ def _end(trim: Trim, end: EndPlan, vlans: VlanSet | None) -> EndRow:
 
 def _reason(trim: Trim, plan: LinkPlan, vid: Vid) -> Reason:
     missing = [str(e.end) for e in plan.ends if vid in e.missing]
+    sides = trim.needs.sides(plan.link, vid)
     return Reason(
         vid,
-        f"{named(trim.network, vid)}: {because(trim, plan, vid)}",
+        f"{named(trim.network, vid)}: {_because(trim, plan, sides)}",
         f"not in the list of {joined(missing)}" if missing else "",
-        trim.cut_off(plan.link, vid) if missing else 0,
+        trim.cut_off(vid, sides) if missing else 0,
         next((str(loss) for loss in plan.stopped if vid in loss.vlans), ""),
     )
 
 
-def because(trim: Trim, plan: LinkPlan, vid: Vid) -> str:
+def _because(trim: Trim, plan: LinkPlan, sides: list[Side]) -> str:
     """Returns in a sentence who needs a VLAN on a link."""
     ring = trim.needs.ring(plan.link)
     how = f"one of {len(ring)} links of a ring, and the tree may open any" if ring else "this is the only way"
-    sides = trim.sides(plan.link, vid)
     if not sides:
         return "a router at this link has an address in it"
     return f"{' - '.join(_side(s) for s in sides)}; {how}"
