@@ -1,10 +1,12 @@
 """Islands of a VLAN, gaps on the way, and what reports them."""
 
 import pytest
+from hypothesis import given
 
 import inkov
 from inkov.api import network
 from inkov.model.vlanset import VlanSet
+from strategies import MEMBERS, trunked
 
 
 def row(*switches, vlan=10, far_list="all"):
@@ -76,3 +78,13 @@ def test_a_ring_that_is_cut_once_is_whole(site):
     found = inkov.audit(inkov.load(site({})))
     told = [g for f in found for g in (f, *f.also)]
     assert [(f.rule, f.severity.value) for f in told if f.rule == "list/differs"] == [("list/differs", "risk")]
+
+
+@given(trunked())
+def test_islands_with_members_are_those_of_all_that_hold_some(campus):
+    islands = network(campus).islands
+    for vid in MEMBERS:
+        homes = islands.plant.homes(vid)
+        whole = [island for island in islands.of(vid) if not island.isdisjoint(homes)]
+        assert {*islands.inhabited(vid)} == {*whole}
+        assert (vid in islands.split) is (len(whole) > 1)

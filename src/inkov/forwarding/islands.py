@@ -84,7 +84,7 @@ class Islands:
     def of(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
         if vid not in self._of:
-            by_vlan = self._of_split if vid in self.split else self._sorted_out(1 << vid)
+            by_vlan = self._sorted_of(vid)
             self._of[vid] = components(by_vlan.relaying.get(vid, ()), by_vlan.carrying.get(vid, ()))
         return self._of[vid]
 
@@ -95,7 +95,10 @@ class Islands:
     def _lived_in(self, vid: Vid) -> _LivedIn:
         if vid not in self._lived:
             homes = self.plant.homes(vid)
-            islands = [island for island in self.of(vid) if not island.isdisjoint(homes)]
+            if vid in self.split:
+                islands = [island for island in self.of(vid) if not island.isdisjoint(homes)]
+            else:
+                islands = [frozenset(n for n, mask in self._reached.items() if mask >> vid & 1)] if homes else []
             at = {name: n for n, island in enumerate(islands) for name in island}
             members: list[list[PortRef]] = [[] for _ in islands]
             for name, refs in homes.items():
@@ -148,7 +151,7 @@ class Islands:
 
     def _missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         inhabited, island_of, _ = self._lived_in(vid)
-        by_vlan = self._of_split if vid in self.split else self._sorted_out(1 << vid)
+        by_vlan = self._sorted_of(vid)
         open_links = by_vlan.allowing.get(vid, ())
         beside: dict[str, set[str]] = defaultdict(set)
         for link in open_links:
@@ -163,6 +166,9 @@ class Islands:
             if len(touched) > 1:
                 found.append((self._on_the_way(group, touched, beside).difference(relaying), touched))
         return found
+
+    def _sorted_of(self, vid: Vid) -> _ByVlan:
+        return self._of_split if vid in self.split else self._sorted_out(1 << vid)
 
     @cached_property
     def _of_split(self) -> _ByVlan:
