@@ -34,10 +34,10 @@ def walk(folder: Path, reading: Callable[[Path], Reading]) -> Iterator[Path]:
                 reading(Path(where) / name).note("passed over; it is a link to a folder")
         for name in sorted(files):
             path = Path(where) / name
-            if path.suffix.lower() in registry.ENDINGS and not path.exists():
-                reading(path).wrong("cannot be read: it is a link that leads nowhere")
-            elif path.is_file():
+            if path.is_file():
                 yield path
+            elif path.suffix.lower() in registry.ENDINGS and not path.exists():
+                reading(path).wrong("cannot be read: it is a link that leads nowhere")
 
 
 def counts(folder: Path, enough: int = 10_000) -> tuple[dict[str, int], bool]:
@@ -56,7 +56,7 @@ def counts(folder: Path, enough: int = 10_000) -> tuple[dict[str, int], bool]:
         if n >= enough:
             break
         try:
-            if is_campus_file(path):
+            if says_campus(path):
                 campus = True
             elif path.suffix.lower() in registry.ENDINGS:
                 with path.open("rb") as file:
@@ -74,10 +74,13 @@ def shown(path: Path, base: Path) -> str:
 
 
 def is_campus_file(path: Path) -> bool:
+    """Tells whether a path is a file that says at its top that it is a campus file; what cannot be read says nothing."""
+    return path.is_file() and says_campus(path)
+
+
+def says_campus(path: Path) -> bool:
     """Tells whether a file says at its top that it is a campus file; what cannot be read says nothing."""
     try:
-        if not path.is_file():
-            return False
         with path.open("rb") as file:
             data = file.read(_HEAD)
             if b"\0" in data and encoding(data)[1] == b"":

@@ -144,7 +144,7 @@ class _Loader:
     def _read_folder(self) -> None:
         """Looks for the campus file first: it says which other files belong, and what holds for all of them."""
         found = list(folder.walk(self.site, self._reading))
-        own = [p for p in found if folder.is_campus_file(p)]
+        own = [p for p in found if folder.says_campus(p)]
         if len(own) > 1:
             names = ", ".join(folder.shown(p, self.base) for p in own)
             raise self._only(f"several campus files ({names}); name the one that is meant")
@@ -167,8 +167,9 @@ class _Loader:
         home, document = own.parent, campus.document
         self.saved_paths = frozenset(campus.listed(home, "saved", document.saved)) - {own}
         if document.switches is None:
-            walked = found if found is not None else folder.walk(self.base, self._reading)
-            others = [p for p in walked if p != own and p not in self.saved_paths and not folder.is_campus_file(p)]
+            if found is None:
+                found = [p for p in folder.walk(self.base, self._reading) if not folder.says_campus(p)]
+            others = [p for p in found if p != own and p not in self.saved_paths]
             self._read_all(others, asked_for=False)
         else:
             listed = campus.listed(home, "switches", document.switches)
