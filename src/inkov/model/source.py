@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TypeAlias
 
 from inkov.model.settings import Setting
@@ -39,10 +40,15 @@ class Source:
 
         An entry that is no more than a number is shown with the one around it, `pumps: 10`.
         """
-        keys = _LIST_KEY.findall(self.path)
-        leaf = self.path.rpartition("]" if self.path.endswith("]") else "/")[2]
-        inner = keys[-2:] if keys and keys[-1].isdecimal() else keys[-1:]
-        return ": ".join(filter(None, [*inner, leaf]))
+        return _short(self.path)
+
+
+@lru_cache(maxsize=8192)
+def _short(path: str) -> str:
+    keys = _LIST_KEY.findall(path)
+    leaf = path.rpartition("]" if path.endswith("]") else "/")[2]
+    inner = keys[-2:] if keys and keys[-1].isdecimal() else keys[-1:]
+    return ": ".join(filter(None, [*inner, leaf]))
 
 
 Place: TypeAlias = int | str | Source
