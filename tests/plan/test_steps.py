@@ -134,6 +134,16 @@ def test_every_socket_is_tried_worst_first(site):
     assert [(r["claims"], r["gained"], r["lost"]) for r in rows[3:]] == [([], 0, 0)]
 
 
+def test_sockets_of_an_unmanaged_device_are_tried_and_its_cables_are_none(site):
+    hub = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\n"
+    write_files(site, {"hub.yaml": hub, "campus.yaml": CAMPUS.replace("[core d1", "[hall 1 - hub 1, core d1")})
+    ran = run_inkov("rehearse", site, "--all-plugs", "--format", "json")
+    assert (ran.code, ran.err) == (1, "")
+    tried = {text for row in json.loads(ran.out)["rows"] for text in (row["what"], *row["alike"])}
+    assert "somebody's switch in hub:2-3" in tried
+    assert not {text for text in tried if text.endswith(("hall:1", "hub:1"))}
+
+
 def test_a_step_on_what_is_not_there_cannot_be_done(site):
     campus = inkov.load(site)
     (step,) = on_the_spot(Typed(sets=["hall:1 access 20"]), campus)

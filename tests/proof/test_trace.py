@@ -57,15 +57,56 @@ def test_no_cable_at_all(site):
 
 
 def test_through_an_unmanaged_device_as_if_it_were_a_cable(site):
-    hub = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\nneighbours: {1: a 2, 2: b 2}\n"
     ports = "{1: {access: 10}, 2: {access: 10}}"
-    files = {"a.yaml": switch("a", ports), "b.yaml": switch("b", ports), "hub.yaml": hub}
+    files = {"a.yaml": switch("a", ports), "b.yaml": switch("b", ports), "hub.yaml": HUB}
     view = run(site, files, "a:1", "b:1")
     assert view.both
     assert [(p.switch, p.vlan, p.leaves) for p in view.there.way] == [("a", 10, ()), ("hub", 0, ()), ("b", 10, ())]
     campus = inkov.load(site({}))
     assert {h.at for h in inkov.flood(campus, "hub:3")} == {"a:1", "b:1"}
     assert [f.rule for f in inkov.audit(campus) if f.severity.value != "tidy"] == []
+
+
+HUB = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\nneighbours: {1: a 2, 2: b 2}\n"
+
+
+@pytest.mark.parametrize(
+    ("ends", "cause", "back"),
+    [
+        (
+            ("a:1", "b:1"),
+            "stops at b:2: VLAN 10 becomes 20 between a:2 and b:2, which has another untagged VLAN",
+            "VLAN 10 does not leave b:2 (access 20)",
+        ),
+        (
+            ("hub:3", "b:1"),
+            "stops at b:1: the frame is in 20 at b, and b:1 is in 10",
+            "VLAN 10 does not leave b:2 (access 20)",
+        ),
+        (
+            ("b:1", "hub:3"),
+            "stops at b:2: VLAN 10 does not leave b:2 (access 20)",
+            "the frame is in 20 at b, and b:1 is in 10",
+        ),
+        (
+            ("hub:3", "c:1"),
+            "stops at c:2: c:2 takes no such frame (trunk, no native)",
+            None,
+        ),
+    ],
+)
+def test_an_unmanaged_device_is_in_no_vlan(site, ends, cause, back):
+    ports = "{{1: {{access: 10}}, 2: {}}}"
+    files = {
+        "a.yaml": switch("a", ports.format("{access: 10}")),
+        "b.yaml": switch("b", ports.format("{access: 20}")),
+        "c.yaml": switch("c", ports.format("{trunk: '10', native: none}"), neighbours="{2: hub 4}"),
+        "hub.yaml": HUB.replace("1-3", "1-4"),
+    }
+    view = run(site, files, *ends)
+    assert view.cause == cause
+    assert view.back is not None
+    assert (view.back.halt.why if view.back.halt else None) == back
 
 
 def test_a_tunnel_keeps_the_tag_inside(site):
@@ -140,11 +181,10 @@ def test_a_lag_that_does_not_form(site):
 
 
 def test_claims_see_through_an_unmanaged_device(site):
-    hub = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\nneighbours: {1: a 2, 2: b 2}\n"
     files = {
         "a.yaml": switch("a", "{1: {access: 10}, 2: {access: 10}}"),
         "b.yaml": switch("b", "{1: {access: 20}, 2: {access: 20}}"),
-        "hub.yaml": hub,
+        "hub.yaml": HUB,
     }
     campus = inkov.load(site(files))
     (verdict,) = inkov.prove(campus, ["apart 10 20"])

@@ -185,7 +185,7 @@ def rehearse(
         cables = [(w.a, w.b) for k in network.links for w in k.wires if k.up]
         steps = change_file.every_cut(campus, cables) if all_cuts else []
         steps += change_file.every_fail(campus) if all_fails else []
-        hosts = (ref for refs in network.station_ports.values() for ref in refs)
+        hosts = (ref for refs in network.edge_ports.values() for ref in refs)
         steps += change_file.every_plug(campus, hosts) if all_plugs else []
         many_networks()
         rows = trials(campus, steps, Progress("tried", "what may happen"))

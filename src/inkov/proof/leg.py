@@ -14,7 +14,7 @@ from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
 from inkov.kinds.relay import Domain, Mask, Tags, View
-from inkov.kinds.table import mode_setting, private_host_of, setting_words, untagged_vlan
+from inkov.kinds.table import mode_setting, passes_vlans, private_host_of, setting_words, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.source import Source
@@ -191,6 +191,7 @@ def _stopped(network: Network, first: End, last: End, domain: Domain, inner: Tag
         return Leg(start, end, (), design)
     switch = start.switch
     changed: Halt | None = None
+    left: tuple[PortRef, Domain] | None = None  # where it last left a device that looks at VLANs, and in which
     for link in links:
         near, far = link.end_at(switch), link.end_at(link.far_switch(switch))
         halt = _at_link(network, link, near, domain)
@@ -204,8 +205,9 @@ def _stopped(network: Network, first: End, last: End, domain: Domain, inner: Tag
         way.append(
             Passage(switch, domain, by, arrived, near, crossing.wire, allows(network, by, arrived, near, crossing.wire))
         )
-        if crossing.domain != domain and not crossing.wire:
-            changed = _changed(network, link, near, domain, crossing.domain)
+        left = (near, domain) if domain else left
+        if left is not None and crossing.domain not in {0, left[1]} and not crossing.wire:
+            changed = _changed(network, link, (left[0], far), (left[1], crossing.domain))
         switch, domain, inner, arrived, by = far.switch, crossing.domain, crossing.inner, crossing.wire, far
         if changed is not None:
             break
@@ -239,9 +241,9 @@ def _at_link(network: Network, link: Link, near: PortRef, domain: Domain) -> Hal
     return Halt(lost.end, why, (lost.source,), also=also, also_ports=ports)
 
 
-def _changed(network: Network, link: Link, near: PortRef, before: Domain, after: Domain) -> Halt:
-    """Blames the link where a frame fell into another VLAN, whatever happened to it later."""
-    far = link.b if near == link.a else link.a
+def _changed(network: Network, link: Link, ends: tuple[PortRef, PortRef], domains: tuple[Domain, Domain]) -> Halt:
+    """Blames the ends between which a frame fell into another VLAN, whatever happened to it later; `link` is the last one there."""
+    (near, far), (before, after) = ends, domains
     lost = next((loss for loss in network.ladder(link).lost if before in loss.vlans), None)
     reason = f": {lost}" if lost is not None and lost.rung is Rung.TRUNK else ", which has another untagged VLAN"
     also = (lost.vlans if lost else NONE) & VlanSet(network.members) - VlanSet([before])
@@ -261,6 +263,11 @@ def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Ha
     sources = tuple(network.port(e).origin.of(Setting.ALLOWED) for e in (near, far) if network.has(e))
     if network.switches[far.switch].kind is Kind.ROUTER:
         return Halt(far, f"{far.switch} is a router: VLANs end there", sources[1:])
+    if all(map(network.has, (near, far))) and not all(passes_vlans(network.port(e)) for e in (near, far)):
+        leaves = network.relay(near).sends >> domain & 1
+        own, what = (far, f"{far} takes no such frame") if leaves else (near, f"VLAN {domain} does not leave {near}")
+        port = network.settled(own)
+        return Halt(own, f"{what} ({setting_words(port)})", (port.origin.of(mode_setting(port)),))
     return Halt(near, f"VLAN {domain} is in neither list of {near} and {far}", sources)
 
 
@@ -297,5 +304,5 @@ def _at_end(network: Network, start: PortRef, end: PortRef, domains: tuple[Domai
     if heard is not None and not network.active(end.switch) >> heard & 1:
         sources.append(vlan_source(network, end.switch, heard))
         return Halt(end, f"VLAN {heard} of {end} is not defined and active on {end.switch}", tuple(sources))
-    changed = "" if domain == first else f", though it set out in {first}"
+    changed = f", though it set out in {first}" if first not in {0, domain} else ""
     return Halt(end, f"the frame is in {domain} at {end.switch}{changed}, and {end} is in {heard}", tuple(sources))

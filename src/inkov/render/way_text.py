@@ -21,7 +21,7 @@ def passage_lines(way: Sequence[PassageView | TurnView], *, stopped: bool = Fals
             continue
         last = stopped and passage is way[-1]
         lines += [Text("│", "dim"), *_passage(passage, before, wide, last=last)]
-        before = passage
+        before = passage if passage.vlan else before  # what passes frames as they are changes nothing
     return lines
 
 
@@ -42,7 +42,7 @@ def _turn(turn: TurnView, wide: int) -> list[Text]:
 
 
 def _passage(passage: PassageView, before: PassageView | None, wide: int, *, last: bool) -> list[Text]:
-    changed = before is not None and before.vlan != passage.vlan
+    changed = before is not None and passage.vlan not in {0, before.vlan}
     style = "bold red" if changed else "bold"
     was = f", was {before.vlan}" if changed and before is not None else ""
     inside = f"in {passage.vlan}{was}" if passage.vlan else "as it is"
