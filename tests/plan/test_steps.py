@@ -8,9 +8,12 @@ from hypothesis import given
 
 import inkov
 from conftest import run_inkov, write_files
-from inkov.formats.change_file import Typed, every_cut, on_the_spot
+from inkov.formats.change_file import Typed, every_cut, on_the_spot, read, steps
+from inkov.formats.reading import Reading
 from inkov.forwarding.network import Network
 from inkov.kinds.edit import CannotChange
+from inkov.model.switch import FrameTypes, General, PrivateHost, Promiscuous, Trunk, Tunnel
+from inkov.model.vlanset import VlanSet
 from inkov.views.trials import trials
 from proof_sides import edge_ports
 from simulator import listeners
@@ -49,6 +52,46 @@ def test_a_port_joins_and_leaves_a_lag(site):
     assert (joined.ports["up"].members, joined.ports["m2"].lag) == (("m1", "m2"), "up")
     left = after(site, sets=["hall:m2 lag up", "hall:m1 lag none"]).switches["hall"]
     assert (left.ports["up"].members, left.ports["m1"].lag) == (("m2",), None)
+
+
+KINDS = {
+    "general: {pvid: 10, untagged: '10', tagged: '20', frames: tagged}": General(
+        10, VlanSet([10]), VlanSet([20]), FrameTypes.TAGGED, True
+    ),
+    "private: {primary: 10, secondary: 20}": PrivateHost(10, 20),
+    "promiscuous: {primary: 10, secondaries: '20'}": Promiscuous(10, VlanSet([20])),
+    "tunnel: 20": Tunnel(20),
+    "tunnel: {vlan: 20, inside: 10-12}": Tunnel(20, VlanSet([10, 11, 12])),
+    "trunk: '10,20', native: 10, native-tagged: true, translate: {99: 20}": Trunk(
+        10, VlanSet([10, 20]), native_tagged=True, translate=((99, 20),)
+    ),
+}
+
+
+@pytest.mark.parametrize("keys", KINDS)
+def test_a_port_becomes_what_a_key_of_its_file_says(site, tmp_path, keys):
+    write_files(tmp_path, {"change.yaml": f"inkov: change\nsteps:\n  - {{at: 'hall:2', {keys}}}\n"})
+    campus = inkov.load(site)
+    (step,) = steps(*read(tmp_path / "change.yaml")[:2], campus, Reading("change.yaml"))
+    assert step.done(campus).switches["hall"].ports["2"].switching == KINDS[keys]
+
+
+@pytest.mark.parametrize(
+    ("keys", "message"),
+    [
+        ("tunnel: 20, access: 10", "change.yaml:3: steps/0: a port is one of 'access', 'tunnel'"),
+        ("private: {primary: 10}", "change.yaml:3: steps/0/private/secondary: key 'secondary' is missing"),
+        (
+            "native-tagged: true",
+            "change.yaml:3: steps/0: hall:2: native-tagged on: 'native-tagged' is of a trunk, and this port is none",
+        ),
+        ("translate: {0: 20}", "change.yaml:3: steps/0/translate/0: 0 is not a VLAN number; expected 1 to 4094"),
+    ],
+)
+def test_what_a_port_cannot_become_is_an_error(site, keys, message):
+    (site / "change.yaml").write_text(f"inkov: change\nsteps:\n  - {{at: 'hall:2', {keys}}}\n")
+    ran = run_inkov("rehearse", ".", "change.yaml", cwd=site)
+    assert (ran.code, ran.out, ran.err) == (2, "", message + "\n")
 
 
 def test_a_gateway_comes_and_goes(site):

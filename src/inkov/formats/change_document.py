@@ -9,6 +9,10 @@ from pydantic import Field, WithJsonSchema, model_validator
 from inkov.formats.campus_document import Names
 from inkov.formats.fields import Document, Flag, Label, ListField, Number, VidField, wrong
 from inkov.formats.routing_document import GatewayField
+from inkov.formats.switch_document import GeneralEntry, PrivateEntry, PromiscuousEntry, TunnelField
+
+ONE_KEY = ("general", "private", "promiscuous", "tunnel")
+"""Keys of which one alone says all that a port is."""
 
 PORT_KEYS = (
     "access",
@@ -25,6 +29,9 @@ PORT_KEYS = (
     "mode",
     "tags",
     "secondaries",
+    "native_tagged",
+    "translate",
+    *ONE_KEY,
 )
 
 
@@ -70,6 +77,14 @@ class StepEntry(Document):
     mode: Literal["access", "trunk"] | None = Field(None, description="What a port that negotiates is from now on.")
     tags: Label | None = Field(None, description="The tag format, such as 802.1Q.")
     secondaries: ListField | None = Field(None, description="All that a promiscuous port is mapped to.")
+    native_tagged: Flag | None = Field(None, description="The native VLAN of a trunk leaves tagged.")
+    translate: Annotated[dict[VidField, VidField] | None, WithJsonSchema({"type": "object"})] = Field(
+        None, description="On a trunk, tag on the wire to VLAN inside: all of them."
+    )
+    general: GeneralEntry | None = Field(None, description="The port is a general port from now on, as in its file.")
+    private: PrivateEntry | None = Field(None, description="The port is a station's in a private VLAN from now on.")
+    promiscuous: PromiscuousEntry | None = Field(None, description="The port is a promiscuous port from now on.")
+    tunnel: TunnelField | None = Field(None, description="The port is a tunnel from now on.")
     vlans: Annotated[dict[VidField, VlanStep | Label | None], WithJsonSchema({"type": "object"})] = Field(
         {}, description="VLANs to define: number to name, or to name and state; none removes it."
     )
@@ -94,6 +109,8 @@ class StepEntry(Document):
         (what,) = first
         if more := sorted(said - {what} - _WITH[what]):
             raise wrong(f"a step with {what!r} has no {more[0].strip('_')!r}")
+        if len(kinds := sorted(said & {"access", "trunk", *ONE_KEY})) > 1 and said & {*ONE_KEY}:
+            raise wrong(f"a port is one of {', '.join(map(repr, kinds))}")
         if what == "at" and len(said) == 1:
             raise wrong("a step 'at' a place needs something to change there")
         if what == "replace" and not self.with_:

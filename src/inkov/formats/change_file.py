@@ -9,8 +9,9 @@ from typing import Any, NamedTuple
 
 import yaml
 
-from inkov.formats.change_document import PORT_KEYS, ChangeDocument, StepEntry, VlanStep
+from inkov.formats.change_document import ONE_KEY, PORT_KEYS, ChangeDocument, StepEntry, VlanStep
 from inkov.formats.fields import port_names
+from inkov.formats.port_kinds import of_one_key
 from inkov.formats.reading import Reading
 from inkov.formats.site import load
 from inkov.formats.validated import validated
@@ -19,7 +20,7 @@ from inkov.formats.yamltext import load as parsed
 from inkov.kinds.edit import CannotChange
 from inkov.kinds.plug import plugged
 from inkov.kinds.steps import Arrival, Step
-from inkov.kinds.table import station_vlans
+from inkov.kinds.table import kind, station_vlans
 from inkov.model.campus import Cable, Campus
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef, device_named, devices_matching, port_in, ports_text
@@ -101,7 +102,13 @@ def _settings(entry: StepEntry, campus: Campus, source: Source, reading: Reading
 def _of_ports(entry: StepEntry, switch: str, refs: list[PortRef], source: Source, reading: Reading) -> Iterator[Step]:
     settings: dict[str, Any] = {k: v for k in PORT_KEYS if (v := getattr(entry, k)) is not None}
     settings |= {k: settings[k].vlans for k in ("trunk", "allow", "disallow", "secondaries") if k in settings}
-    said = [f"{k} {_text(v)}" for k, v in settings.items()]
+    settings |= {"translate": tuple(settings["translate"].items())} if "translate" in settings else {}
+    whole = of_one_key(entry)
+    settings = {k: v for k, v in settings.items() if k not in ONE_KEY}
+    said = [f"{k.replace('_', '-')} {_text(v)}" for k, v in settings.items()]
+    if whole is not None:
+        settings["switching"] = whole
+        said.insert(0, kind(whole).words(whole))
     settings |= {k: None for k in ("voice", "native", "lag") if settings.get(k) == "none"}
     if entry.tree:
         settings["tree"] = entry.tree.said
@@ -129,6 +136,8 @@ def _of_switch(entry: StepEntry, switch: str, source: Source, reading: Reading) 
 
 
 def _text(value: Any) -> str:
+    if isinstance(value, tuple):
+        return ", ".join(f"tag {tag} for {vid}" for tag, vid in value) or "none"
     return {True: "on", False: "off"}[value] if isinstance(value, bool) else str(value)
 
 

@@ -129,7 +129,7 @@ def _pass_over(path: Path, data: bytes, reading: Reading, *, asked_for: bool) ->
         if path.stat().st_size > registry.MOST:
             raise reading.fail(f"larger than {registry.MOST // MEGABYTE} MB; this is no switch configuration")
         raise reading.fail(f"this is not a configuration; expected {registry.EXPECTED}")
-    if path.suffix.lower() not in registry.ENDINGS:
+    if path.suffix.lower() not in registry.ENDINGS or ours.of_runs(data):
         return
     if path.stat().st_size > registry.MOST:
         reading.note(f"passed over; larger than {registry.MOST // MEGABYTE} MB and no switch configuration")

@@ -45,6 +45,11 @@ def kind(data: bytes) -> str | None:
         return None if looks is None else looks[1].decode()
 
 
+def of_runs(data: bytes) -> bool:
+    """Tells whether a file is one of ours that commands take or write beside a site, such as a change."""
+    return kind(data) in _OF_RUNS - {None}
+
+
 def recognise(data: bytes) -> bool:
     """Tells whether a file is one of ours that belongs to a site, or means to be."""
     return kind(data) not in _OF_RUNS

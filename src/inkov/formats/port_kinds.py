@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from inkov.formats.switch_document import PortEntry, StartsAs, Switched
 from inkov.kinds.table import access_of, trunk_of
@@ -23,6 +24,9 @@ from inkov.model.switch import (
     Tunnel,
 )
 from inkov.model.vlanset import ALL
+
+if TYPE_CHECKING:
+    from inkov.formats.change_document import StepEntry
 
 Complain = Callable[[str, str], None]
 """Called with what is wrong and the key it is wrong at."""
@@ -59,7 +63,8 @@ def stance(entry: Switched, starts: StartsAs) -> Stance:
     return Stance(entry.stance or starts.stance)
 
 
-def _of_keys(entry: Switched, starts: StartsAs) -> Switching:
+def of_one_key(entry: Switched | StepEntry) -> Switching | None:
+    """Returns what a port is that one key describes; None for ports of other kinds."""
     if entry.general is not None:
         g = entry.general
         frames = None if g.frames == "not stated" else FrameTypes(g.frames)
@@ -72,6 +77,12 @@ def _of_keys(entry: Switched, starts: StartsAs) -> Switching:
     if entry.tunnel is not None:
         inside = entry.tunnel.inside.vlans
         return Tunnel(entry.tunnel.vlan, None if inside == ALL else inside)
+    return None
+
+
+def _of_keys(entry: Switched, starts: StartsAs) -> Switching:
+    if (made := of_one_key(entry)) is not None:
+        return made
     access = Access(starts.access if entry.access is None else entry.access, entry.voice)
     match entry.mode or _implied(entry, starts):
         case "access":

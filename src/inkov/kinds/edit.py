@@ -21,8 +21,9 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
         port: as it is.
         settings: `access`, `voice` and `native` (a VID or None), `trunk`, `allow` and `disallow` (VLAN sets), `stance`,
             `enabled`, `label`, `tags`, `lag` (a name or None), of a LAG `lacp`, of a port that negotiates `mode` (what it
-            becomes: `access` or `trunk`), of a promiscuous port `secondaries` (a VLAN set), and `tree` (fields of
-            `PortTree`); those that are not there stay.
+            becomes: `access` or `trunk`), of a promiscuous port `secondaries` (a VLAN set), of a trunk `native_tagged` and
+            `translate` (pairs of tag and VID), `switching` (all that the port is), and `tree` (fields of `PortTree`);
+            those that are not there stay.
 
     Raises:
         CannotChange: the port has no such setting.
@@ -47,6 +48,7 @@ def edited(port: Port, settings: Mapping[str, Any]) -> Port:
 
 def _switching(switching: Switching, settings: Mapping[str, Any]) -> Switching:
     """Returns what a port does with frames once some settings have changed."""
+    switching = settings.get("switching", switching)
     if "mode" in settings:
         if not isinstance(switching, Negotiated):
             raise CannotChange("'mode' is of a port that negotiates, and this port is none")
@@ -59,7 +61,7 @@ def _switching(switching: Switching, settings: Mapping[str, Any]) -> Switching:
         if not isinstance(switching, Promiscuous):
             raise CannotChange("'secondaries' is of a promiscuous port, and this port is none")
         switching = replace(switching, secondaries=settings["secondaries"])
-    for key in ("voice", "native", "allow", "disallow"):
+    for key in ("voice", "native", "allow", "disallow", "native_tagged", "translate"):
         if key in settings:
             switching = _within(switching, key, settings[key])
     return switching
@@ -94,7 +96,10 @@ def _within(switching: Switching, key: str, value: Any) -> Switching:  # noqa: A
     if isinstance(switching, Access) and key == "voice":
         return replace(switching, voice=value)
     if not isinstance(switching, Trunk) or key == "voice":
-        raise CannotChange(f"'{key}' is of {'an access port' if key == 'voice' else 'a trunk'}, and this port is none")
+        shown = key.replace("_", "-")
+        raise CannotChange(
+            f"'{shown}' is of {'an access port' if key == 'voice' else 'a trunk'}, and this port is none"
+        )
     return _listed(switching, key, value)
 
 
@@ -102,5 +107,7 @@ def _listed(trunk: Trunk, key: str, value: Any) -> Trunk:  # noqa: ANN401 - as a
     """Changes the native VLAN of a trunk, or its list."""
     if key == "native":
         return replace(trunk, native=value, native_stated=True)
+    if key in {"native_tagged", "translate"}:
+        return replace(trunk, **{key: value})
     allowed = trunk.allowed | value if key == "allow" else trunk.allowed - value
     return replace(trunk, allowed=allowed & ALL, spelling="")
