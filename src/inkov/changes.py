@@ -12,6 +12,7 @@ from inkov.formats import change_file
 from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.rewrite import difference, edited, edits_of, file_of, rewrite
 from inkov.formats.site import load_files
+from inkov.kinds.edit import CannotChange
 from inkov.kinds.steps import Step
 from inkov.kinds.table import allowed_list
 from inkov.model.campus import Campus
@@ -128,7 +129,7 @@ class Copies:
                 campus = after
         except BadInput as exc:
             return "; ".join(f"{p.source.file}: {p.what}" for p in exc.problems)
-        except CannotEdit as exc:
+        except (CannotEdit, CannotChange) as exc:
             return str(exc)
         return ""
 

@@ -301,3 +301,19 @@ def test_a_step_that_takes_a_setting_away_can_be_written_and_read_again(tmp_path
     edits = [edits_of(step, campus, step.done(campus)) for step in steps]
     (made,) = edited({"a.yaml": tmp_path / "a.yaml"}, edits).values()
     assert made.decode() == text.replace(", voice: 20", "").replace("native: 20", "native: none")
+
+
+def test_a_cure_that_a_port_cannot_take_is_left_and_nothing_is_written_of_none(tmp_path):
+    """Ports of walks have sets of their own; a list is not added to what is none."""
+    ports = "ports: {{1: {{access: 10}}, 2: {{access: 20}}, u: {}}}\n"
+    general, trunk = "{general: {tagged: '10'}}", "{trunk: '10,20', native: none}"
+    text = "inkov: switch\nname: {}\nvlans: {{10: x, 20: y}}\n"
+    names = {"a": general, "b": trunk, "c": general, "d": trunk}
+    site = write_files(tmp_path / "site", {f"{n}.yaml": text.format(n) + ports.format(u) for n, u in names.items()})
+    write_files(site, {"campus.yaml": "inkov: campus\nname: c\ncables: [a u - b u, c u - d u]\n"})
+    ran = run_inkov("mend", site, "--apply", tmp_path / "fixed", "-o", tmp_path / "cure.yaml")
+    assert ran.code == 1
+    assert ran.out.splitlines()[0] == "c   0 certain cures   4 findings above tidy left to decide"
+    assert ran.out.count("list/differs") == 2
+    assert ran.err.splitlines()[0] == f"no cure is certain; {tmp_path / 'cure.yaml'} is not written"
+    assert not (tmp_path / "cure.yaml").exists()

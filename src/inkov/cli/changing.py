@@ -269,8 +269,10 @@ def mend(
         many_networks()
         view, steps, _ = mended(campus, only or (), at)
     as_text = result_format is Format.TEXT
-    if output is not None and as_text:
+    if output is not None and as_text and steps:
         put(written(steps, f"cures for {view.campus}"), output)
+    elif output is not None and as_text:
+        complain(f"no cure is certain; {output.as_posix()} is not written")
     emit("mend", result_format, None if as_text else output, view, mend_text)
     if copies is not None and diff:
         put("\n" + "".join(f"{clean(line)}\n" for line in copies.difference.splitlines()), None)
