@@ -9,10 +9,9 @@ from pydantic import Field, WithJsonSchema, model_validator
 from inkov.formats.campus_document import Names
 from inkov.formats.fields import Document, Flag, Label, ListField, Number, VidField, wrong
 from inkov.formats.routing_document import GatewayField
-from inkov.formats.switch_document import GeneralEntry, PrivateEntry, PromiscuousEntry, TunnelField
+from inkov.formats.switch_document import OneKey
 
-ONE_KEY = ("general", "private", "promiscuous", "tunnel")
-"""Keys of which one alone says all that a port is."""
+ONE_KEY = tuple(OneKey.model_fields)
 
 PORT_KEYS = (
     "access",
@@ -57,7 +56,7 @@ class VlanStep(Document):
     primary: VidField | None = Field(None, description="The primary of a secondary.")
 
 
-class StepEntry(Document):
+class StepEntry(OneKey):
     """One step: settings `at` a place, or something that happens."""
 
     at: Names = Field([], description="A switch, or switch:ports; both may be patterns.")
@@ -81,10 +80,6 @@ class StepEntry(Document):
     translate: Annotated[dict[VidField, VidField] | None, WithJsonSchema({"type": "object"})] = Field(
         None, description="On a trunk, tag on the wire to VLAN inside: all of them."
     )
-    general: GeneralEntry | None = Field(None, description="The port is a general port from now on, as in its file.")
-    private: PrivateEntry | None = Field(None, description="The port is a station's in a private VLAN from now on.")
-    promiscuous: PromiscuousEntry | None = Field(None, description="The port is a promiscuous port from now on.")
-    tunnel: TunnelField | None = Field(None, description="The port is a tunnel from now on.")
     vlans: Annotated[dict[VidField, VlanStep | Label | None], WithJsonSchema({"type": "object"})] = Field(
         {}, description="VLANs to define: number to name, or to name and state; none removes it."
     )

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
-from inkov.formats.switch_document import PortEntry, StartsAs, Switched
+from inkov.formats.switch_document import OneKey, PortEntry, StartsAs, Switched
 from inkov.kinds.table import access_of, trunk_of
 from inkov.kinds.table import kind as kind_of
 from inkov.model.switch import (
@@ -24,9 +23,6 @@ from inkov.model.switch import (
     Tunnel,
 )
 from inkov.model.vlanset import ALL
-
-if TYPE_CHECKING:
-    from inkov.formats.change_document import StepEntry
 
 Complain = Callable[[str, str], None]
 """Called with what is wrong and the key it is wrong at."""
@@ -63,7 +59,7 @@ def stance(entry: Switched, starts: StartsAs) -> Stance:
     return Stance(entry.stance or starts.stance)
 
 
-def of_one_key(entry: Switched | StepEntry) -> Switching | None:
+def of_one_key(entry: OneKey) -> Switching | None:
     """Returns what a port is that one key describes; None for ports of other kinds."""
     if entry.general is not None:
         g = entry.general

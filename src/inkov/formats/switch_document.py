@@ -99,7 +99,16 @@ KINDS = ("access", "trunk", "general", "private", "promiscuous", "tunnel")
 """Keys that say what kind of port it is; one of them, but for a negotiated port, which may have the first two."""
 
 
-class Switched(Document):
+class OneKey(Document):
+    """Keys of which one alone says all that a port is, in a switch file and in a change."""
+
+    general: GeneralEntry | None = None
+    private: PrivateEntry | None = None
+    promiscuous: PromiscuousEntry | None = None
+    tunnel: TunnelField | None = Field(None, description="Puts everything into this VLAN, tags and all.")
+
+
+class Switched(OneKey):
     """What ports and LAGs have in common."""
 
     mode: Literal["access", "trunk", "negotiated", "routed"] | None = Field(
@@ -112,10 +121,6 @@ class Switched(Document):
     native: VidOrNone = Field(None, description="VLAN of untagged frames on a trunk, or none.")
     native_tagged: Flag = Field(False, description="The native VLAN leaves tagged; untagged frames are dropped.")
     translate: dict[VidField, VidField] = Field({}, description="On a trunk, tag on the wire to VLAN inside.")
-    general: GeneralEntry | None = None
-    private: PrivateEntry | None = None
-    promiscuous: PromiscuousEntry | None = None
-    tunnel: TunnelField | None = Field(None, description="Puts everything into this VLAN, tags and all.")
     stance: Literal["silent", "passive", "active"] | None = Field(None, description="How it negotiates.")
     tags: Label = Field("802.1Q", description="Tag format: 802.1Q, another's name, or negotiated.")
     enabled: Flag | None = Field(None, description="false: shut down by the administrator.")
