@@ -177,9 +177,10 @@ _SEEN_BY_OUTPUT = ("COLUMNS", "NO_COLOR", "FORCE_COLOR", "TERM", "INKOV_DEBUG")
 
 def _asked(command: str, options: Mapping[str, Any], folders: Sequence[Path]) -> Question | None:
     """Returns what is asked of folders; None where more than their files has a say, or nothing is to be kept."""
-    kept = cache_folder()
     others = [v for k, v in options.items() if k != "site"]
-    if kept is None or not folders or not all(f.is_dir() for f in folders) or any(_names_file(v) for v in others):
+    if not folders or not all(f.is_dir() for f in folders) or any(map(_names_file, others)):
+        return None
+    if (kept := cache_folder()) is None:
         return None
     from inkov.store.answers import question
 

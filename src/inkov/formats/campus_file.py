@@ -79,7 +79,8 @@ class CampusFile:
             common: what was read of switches.
             home: the folder that its lists are in.
         """
-        switches = {n: self._as_stated(s, common["switches"]) for n, s in common["switches"].items()}
+        fitting = {p: frozenset(devices_matching(p, common["switches"])) for p in self.document.switches_are}
+        switches = {n: self._as_stated(s, fitting) for n, s in common["switches"].items()}
         common["switches"] = switches
         self._stated_of_none(switches)
         self.reading.partly = bool(common["unread"])
@@ -100,10 +101,10 @@ class CampusFile:
             **common,
         )
 
-    def _as_stated(self, switch: Switch, known: Mapping[str, Switch]) -> Switch:
+    def _as_stated(self, switch: Switch, fitting: Mapping[str, frozenset[str]]) -> Switch:
         """Returns a switch with what `switches-are` says of it; of several that fit, each adds what those before left out."""
         for pattern, entry in self.document.switches_are.items():
-            if switch.name in devices_matching(pattern, known) or (switch.role and switch.role == pattern):
+            if switch.name in fitting[pattern] or (switch.role and switch.role == pattern):
                 keys = ("role", "tree", "stance", "routing", "edge", "voice", "lacks", "limits")
                 places = {k: self._source("switches-are", pattern, k) for k in keys}
                 try:

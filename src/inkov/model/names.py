@@ -8,7 +8,7 @@ import unicodedata
 from collections import defaultdict
 from collections.abc import Callable, Collection, Container, Iterable, Mapping
 from functools import lru_cache, partial
-from itertools import repeat
+from itertools import chain, repeat
 from typing import NamedTuple
 
 _DIGITS = re.compile(r"(\d+)", re.ASCII)
@@ -63,12 +63,9 @@ def port_in(text: str, switches: Mapping[str, Container[str]]) -> PortRef | None
         switches: the ports of each switch.
     """
     text = text.strip()
-    for found in _PARTING.finditer(text):
-        switch, port = text[: found.start()].strip(), text[found.end() :].strip()
-        switch = device_named(switch, switches)
-        if switch in switches and port in switches[switch]:
-            return PortRef(switch, port)
-    return None
+    parted = [PortRef(text[: m.start()].strip(), text[m.end() :].strip()) for m in _PARTING.finditer(text)]
+    meant = (PortRef(device_named(switch, switches), port) for switch, port in parted)
+    return next((r for r in chain(parted, meant) if r.switch in switches and r.port in switches[r.switch]), None)
 
 
 def without_domain(name: str) -> str:
