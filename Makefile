@@ -8,11 +8,13 @@ PIP := $(BIN)/python -m pip install --quiet --disable-pip-version-check
 .venv/inkov: pyproject.toml
 	$(PYTHON) -m venv .venv
 	$(PIP) --editable '.[draw]'
+	$(BIN)/python -m compileall -q src
 	touch $@
 
 .venv/ready: .venv/inkov
 	$(PIP) --upgrade "pip>=25.1"
 	$(PIP) --editable . --group dev
+	$(BIN)/python -m compileall -q src
 	touch $@
 
 demo: .venv/inkov
@@ -37,6 +39,7 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/run.py
 	$(BIN)/python benchmarks/proofs.py
 	$(BIN)/python benchmarks/commands.py
+	$(BIN)/python benchmarks/shapes.py
 	$(BIN)/python benchmarks/walks.py
 	$(BIN)/python benchmarks/cures.py
 	$(BIN)/python benchmarks/changing.py

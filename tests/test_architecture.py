@@ -1,12 +1,14 @@
 """The house rules: arrows point one way, the core knows no interface, start-up loads nothing heavy."""
 
 import ast
+import json
 import subprocess
 import sys
 from pathlib import Path
 from typing import get_args
 
 import grimp
+import pytest
 
 import inkov
 from inkov.kinds.table import KINDS
@@ -37,6 +39,16 @@ def loaded(*args):
 
 def test_version_loads_neither_the_engine_nor_the_renderers():
     assert not loaded("--version") & {"rich.console", "pydantic", "yaml", "orjson", "inkov.forwarding", "inkov.formats"}
+
+
+@pytest.mark.parametrize("command", ["audit", "ports", "vlans", "links", "tree", "gateways", "prove"])
+def test_a_command_on_exports_loads_no_library_that_it_does_not_need(command, tmp_path):
+    access = {"openconfig-vlan:switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": 10}}}
+    interface = {"name": "p1", "config": {"name": "p1"}, "openconfig-if-ethernet:ethernet": access}
+    vlans = {"vlan": [{"vlan-id": 10, "config": {"vlan-id": 10, "name": "staff"}}]}
+    held = {"openconfig-interfaces:interfaces": {"interface": [interface]}, "openconfig-vlan:vlans": vlans}
+    (tmp_path / "a.json").write_text(json.dumps(held))
+    assert not loaded(command, str(tmp_path), "--no-cache") & {"pydantic", "pydantic_core", "rich", "jinja2", "yaml"}
 
 
 def test_importing_the_package_loads_nothing():

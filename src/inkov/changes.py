@@ -8,7 +8,6 @@ from os import PathLike
 from pathlib import Path
 
 from inkov.api import load, network
-from inkov.formats import change_file
 from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.rewrite import difference, edited, edits_of, file_of, rewrite
 from inkov.formats.site import load_files
@@ -71,6 +70,8 @@ def rehearse(campus: Campus, file: str | PathLike[str], start: str = "") -> Rehe
     >>> view.verdict, view.order
     ('safe in another order', (2, 1, 3, 4))
     """
+    from inkov.formats import change_file  # noqa: PLC0415 - a fifth of a second that only this needs
+
     document, lines, reading = change_file.read(Path(file))
     steps = change_file.steps(document, lines, campus, reading)
     return rehearsal_view(campus, steps, start or document.from_, document.name)

@@ -17,11 +17,12 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from typer.core import TyperGroup
+from typer.core import TyperCommand, TyperGroup
 
 from inkov import __version__
 from inkov.cli.options import Run
 from inkov.cli.output import Exit, complain
+from inkov.cli.plainly import TakesPlainly
 from inkov.model.errors import BadInput
 
 COMMANDS = {
@@ -62,7 +63,8 @@ class _Commands(Mapping[str, Any]):
         if name not in self._made:
             module, _, function = where.partition(":")
             alone = typer.Typer(add_completion=False)
-            alone.command(name, epilog=f"Example: {example}")(getattr(import_module(f"inkov.cli.{module}"), function))
+            called = getattr(import_module(f"inkov.cli.{module}"), function)
+            alone.command(name, cls=_Command, epilog=f"Example: {example}")(called)
             self._made[name] = typer.main.get_command(alone)
         return self._made[name]
 
@@ -73,7 +75,11 @@ class _Commands(Mapping[str, Any]):
         return len(COMMANDS)
 
 
-class _Group(TyperGroup):
+class _Command(TakesPlainly, TyperCommand):
+    pass
+
+
+class _Group(TakesPlainly, TyperGroup):
     def __init__(self, **settings: Any) -> None:  # noqa: ANN401 - whatever the library hands on
         super().__init__(**settings)
         self.commands = _Commands()  # type: ignore[assignment]  # it only reads them

@@ -253,7 +253,6 @@ def mend(
 
     Exits 1 when findings above tidy are left that somebody has to decide on.
     """
-    from inkov.formats.change_file import written
     from inkov.render.page import clean, plural
     from inkov.render.rehearsal_text import mend_text
     from inkov.views.mends import mended
@@ -270,6 +269,8 @@ def mend(
         view, steps, _ = mended(campus, only or (), at)
     as_text = result_format is Format.TEXT
     if output is not None and as_text and steps:
+        from inkov.formats.change_file import written
+
         put(written(steps, f"cures for {view.campus}"), output)
     elif output is not None and as_text:
         complain(f"no cure is certain; {output.as_posix()} is not written")
