@@ -219,7 +219,7 @@ class _Part:
         for other, _ in candidates:
             for x, y in zip(key, other, strict=True):
                 if x != y:
-                    if isinstance(x, BridgeId) and isinstance(y, BridgeId) and _undecided(x, y):
+                    if isinstance(x, BridgeId) and isinstance(y, BridgeId) and undecided(x, y):
                         self.unsure |= {x.name, y.name}
                     break
         return winner
@@ -326,7 +326,8 @@ class _Part:
         return Beaten(best, basis, costs[p.switch], costs[best.switch])
 
 
-def _undecided(a: BridgeId, b: BridgeId) -> bool:
+def undecided(a: BridgeId, b: BridgeId) -> bool:
+    """Tells whether which of two bridges comes first hangs on an address that is not known."""
     return a.priority == b.priority and (not a.mac or not b.mac or a.mac == b.mac)
 
 

@@ -50,6 +50,7 @@ class Flooding:
         self._reached: dict[Starts, list[HeardAt]] = {}
         self._ports: dict[Starts, frozenset[PortRef]] = {}
         self._out: dict[str, Mapping[Domain, list[PortRef]]] = {}
+        self._plain: dict[str, frozenset[PortRef]] = {}
         self._domains: dict[PortRef, Mask] = {}
         self._heard: dict[PortRef, frozenset[PortRef]] = {}
         self._stays: dict[Domain, bool] = {}
@@ -235,6 +236,14 @@ class Flooding:
                 self._out[switch] = self._by_domain(switch, refs)
         return self._out[switch]
 
+    def _plain_ports(self, switch: str) -> frozenset[PortRef]:
+        """Returns the edge ports of a switch that are plain access ports, which frames of their VLAN leave untagged."""
+        if switch not in self._plain:
+            refs = self.network.edge_ports.get(switch, []) if self.view is View.USUAL else []
+            plain, _ = by_access_vlan(refs, self.network.switches[switch].ports) if refs else ({}, refs)
+            self._plain[switch] = frozenset(ref for some in plain.values() for ref in some)
+        return self._plain[switch]
+
     def _by_domain(self, switch: str, refs: list[PortRef]) -> Mapping[Domain, list[PortRef]]:
         found: dict[Domain, list[PortRef]] = defaultdict(list)
         if not refs:
@@ -269,9 +278,10 @@ class Flooding:
 
     def _leaving(self, starts: Starts) -> list[HeardAt]:
         found: set[HeardAt] = set()
-        for switch, domain, inner in self._followed(starts):
+        for switch, domain, inner in self._places(starts):
+            plain = self._plain_ports(switch) if not inner else ()
             for ref in self._hearers(switch, domain, inner):
-                for tags in self.network.relay(ref, self.view).send(domain, inner):
+                for tags in [()] if ref in plain else self.network.relay(ref, self.view).send(domain, inner):
                     found.add(HeardAt(ref, tags))
         return sorted(found, key=lambda h: (h.at.order, h.tags))
 

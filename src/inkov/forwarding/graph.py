@@ -9,7 +9,7 @@ the number of links.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
@@ -29,10 +29,8 @@ _FEW_TRIED = 100_000
 _TRIED_EACH = 20
 """How many crossings a search tries: so many at most, so few at least, and for each start so many a link. Where modes are
 not stated at both ends, each frame may get into thousands of VLANs, and following them all tells no more than that."""
-
-
-_WIDE = 8
-"""Domains that one frame may get into by a link, from which on those that no port tells apart are followed as one."""
+_MOST_ANSWERS = 64
+"""How many answers a graph keeps: claims of one campus ask from and to the same places again and again."""
 
 
 class Edge(NamedTuple):
@@ -118,13 +116,15 @@ class Graph:
         self._turns: dict[Domain, Mask] | None = None
         self._both: dict[str, list[tuple[str, Mask]]] = {}
         self._crossed: dict[tuple[int, Domain, Tags, Mask], tuple[Crossing, ...]] = {}
+        self._answers: dict[Hashable, Mapping[str, Mask]] = {}
         self._kept = 0
         self.edges: dict[str, list[Edge]] = defaultdict(list)
 
     def join(self, a: PortRef, b: PortRef, there: Hop, back: Hop) -> None:
         """Adds a link: what crosses from `a` to `b`, and what crosses back."""
         self.stacked |= there.stacks or back.stacks
-        self._wide |= _is_wide(there) or _is_wide(back)
+        self._wide |= there.wide or back.wide
+        self._answers.clear()
         self.edges[a.switch].append(Edge(a, b, there))
         self.edges[b.switch].append(Edge(b, a, back))
 
@@ -135,7 +135,7 @@ class Graph:
         plain = not (self.stacked or self._wide)
         hops = [e.hop for edges in (others if plain else made.edges).values() for e in edges]
         made._both = {n: ways for n, ways in self._both.items() if n not in others}
-        made.stacked, made._wide = any(h.stacks for h in hops), any(map(_is_wide, hops))
+        made.stacked, made._wide = any(h.stacks for h in hops), any(h.wide for h in hops)
         return made
 
     def joined(self, start: str, domain: Domain) -> set[str]:
@@ -218,7 +218,7 @@ class Graph:
     ) -> Reach:
         """Follows frames; of all domains, only some, and those that they start in."""
         reach = Reach()
-        leading = self.leading(until) if until else None
+        leading = self._once(frozenset(until), lambda: self.leading(until)) if until else None
         arrivals: dict[tuple[str, Domain, Tags], int] = {}
         todo: deque[State] = deque()
         most, tried = _MOST_MORE, 0
@@ -324,7 +324,7 @@ class Graph:
 
     def spread(
         self, starts: Mapping[str, Mask], tagged: Iterable[tuple[str, Domain, Tags]] = (), *, armed: bool = False
-    ) -> dict[str, Mask]:
+    ) -> Mapping[str, Mask]:
         """Returns the domains reached on every switch, for a set of starts at once and without paths.
 
         The same answer as `reach` with no tags inside, for thousands of domains in one pass: the sets travel
@@ -346,9 +346,17 @@ class Graph:
                 return self.beyond(places)
             masks = masks_of(reach.places())
             return {switch: classes.whole(mask) for switch, mask in masks.items()} if classes else masks
-        return {switch: mask for switch, mask in self.flow(starts, armed=armed).total.items() if mask}
+        key = armed, frozenset(starts.items())
+        return self._once(key, lambda: {s: mask for s, mask in self.flow(starts, armed=armed).total.items() if mask})
 
-    def beyond(self, starts: Iterable[tuple[str, Domain, Tags]]) -> dict[str, Mask]:
+    def _once(self, key: Hashable, answer: Callable[[], Mapping[str, Mask]]) -> Mapping[str, Mask]:
+        if key not in self._answers:
+            if len(self._answers) >= _MOST_ANSWERS:
+                self._answers.clear()
+            self._answers[key] = answer()
+        return self._answers[key]
+
+    def beyond(self, starts: Iterable[tuple[str, Domain, Tags]]) -> Mapping[str, Mask]:
         """Returns no less than what frames reach, however many tags they gather: as if they could hold any from the start."""
         return self.spread(masks_of(starts), armed=True)
 
@@ -379,11 +387,6 @@ class Graph:
                     waiting.add(far.switch)
                     todo.append(far.switch)
         return Flow(total, came_by)
-
-
-def _is_wide(hop: Hop) -> bool:
-    """Tells whether one frame may get into more domains by a hop than a few."""
-    return any(into.bit_count() > _WIDE for _, into in hop.bundles) or hop.far.in_untagged.bit_count() > _WIDE
 
 
 def masks_of(places: Iterable[tuple[str, Domain, Tags]]) -> dict[str, Mask]:

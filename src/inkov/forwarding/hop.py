@@ -28,6 +28,9 @@ class Crossing(NamedTuple):
     wire: Tags | None
 
 
+_WIDE = 8
+
+
 @dataclass(frozen=True, slots=True)
 class Hop:
     """The domains of the near switch and where their frames arrive at the far one.
@@ -66,6 +69,11 @@ class Hop:
     def through_unknown(cls, out: Mask, into: Mask) -> Hop:
         """Joins a port and a device that is not described: any frame may arrive anywhere."""
         return cls(0, (Bundle(out, into),) if out and into else (), blind=True)
+
+    @property
+    def wide(self) -> bool:
+        """One frame may get into more domains by it than a few, so that those that no port tells apart are followed as one."""
+        return any(into.bit_count() > _WIDE for _, into in self.bundles) or self.far.in_untagged.bit_count() > _WIDE
 
     def carry(self, domains: Mask) -> Mask:
         """Returns the far domains that untagged or singly tagged frames of a set of near domains reach."""

@@ -7,8 +7,10 @@ blocked by the tree, not pruned, carried.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum, auto
+from functools import partial
 from typing import Protocol
 
 from inkov.forwarding.bridging import Bridging
@@ -22,6 +24,7 @@ from inkov.kinds.table import carries_tags, memberships, mode_setting, passes_vl
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.source import Source
+from inkov.model.switch import Port, Switch
 from inkov.model.vlanset import NONE, VlanSet, bits
 
 
@@ -96,8 +99,8 @@ class Ladder:
 class Fail(Protocol):
     """Takes the VLANs that fail at a rung."""
 
-    def __call__(self, mask: Mask, rung: Rung, end: PortRef, source: Source, why: str = "") -> None:
-        """Notes those of them that got this far."""
+    def __call__(self, mask: Mask, rung: Rung, end: PortRef, source: Callable[[], Source], why: str = "") -> None:
+        """Notes those of them that got this far; where it is written is asked for those alone."""
 
 
 class Ladders:
@@ -136,10 +139,10 @@ class Ladders:
     def _lost(self, link: Link, remaining: Mask, lists: list[Mask]) -> list[Lost]:
         plant, found = self.plant, list[Lost]()
 
-        def fail(mask: Mask, rung: Rung, end: PortRef, source: Source, why: str = "") -> None:
+        def fail(mask: Mask, rung: Rung, end: PortRef, source: Callable[[], Source], why: str = "") -> None:
             nonlocal remaining
             if remaining & mask:
-                found.append(Lost(VlanSet.from_mask(remaining & mask), rung, end, source, why))
+                found.append(Lost(VlanSet.from_mask(remaining & mask), rung, end, source(), why))
                 remaining &= ~mask
 
         ends = (link.a, link.b)
@@ -147,29 +150,29 @@ class Ladders:
             down = [end for wire in link.wires for end in (wire.a, wire.b) if not plant.port(end).enabled]
             down += [end for end in ends if not plant.port(end).enabled]
             end = down[0] if down else link.a
-            fail(-1, Rung.ENABLED, end, plant.port(end).origin.of(Setting.ENABLED))
+            fail(-1, Rung.ENABLED, end, _at(plant.port(end), Setting.ENABLED))
             return found
         if plant.lag_failure(link):
-            fail(-1, Rung.LAG, link.a, plant.port(link.a).origin.of(Setting.LACP))
+            fail(-1, Rung.LAG, link.a, _at(plant.port(link.a), Setting.LACP))
         for end in ends:
             port = plant.settled(end)
             if not carries_tags(port):
-                fail(-1, Rung.TRUNK, end, port.origin.of(mode_setting(port)))
+                fail(-1, Rung.TRUNK, end, _at(port, mode_setting(port)))
         if not formats_agree(plant.port(link.a), plant.port(link.b)):
-            fail(-1, Rung.FORMAT, link.a, plant.port(link.a).origin.of(Setting.TAGS))
+            fail(-1, Rung.FORMAT, link.a, _at(plant.port(link.a), Setting.TAGS))
         for end, listed in zip(ends, lists, strict=True):
-            fail(~listed, Rung.LISTED, end, plant.port(end).origin.of(Setting.ALLOWED))
+            fail(~listed, Rung.LISTED, end, _at(plant.port(end), Setting.ALLOWED))
             switch = plant.switches[end.switch]
-            fail(~plant.defined(end.switch), Rung.DEFINED, end, switch.origin.of(Setting.VLANS))
+            fail(~plant.defined(end.switch), Rung.DEFINED, end, _at(switch, Setting.VLANS))
             suspended = plant.defined(end.switch) & ~plant.active(end.switch)
             first = next(bits(remaining & suspended), 0)
-            fail(suspended, Rung.ACTIVE, end, vlan_source(plant, end.switch, first))
+            fail(suspended, Rung.ACTIVE, end, partial(vlan_source, plant, end.switch, first))
         for end in ends:
             fail(
                 plant.relay(end).out_untagged & ~plant.passes(link),
                 Rung.NATIVE,
                 end,
-                plant.port(end).origin.of(Setting.NATIVE),
+                _at(plant.port(end), Setting.NATIVE),
             )
         self._kept_off(ends, fail)
         return found
@@ -178,15 +181,20 @@ class Ladders:
         """Climbs the last rungs: what the tree blocks, and what is pruned."""
         plant = self.plant
         for end in ends:
-            fail(self.trees.blocks(end), Rung.BLOCKED, end, plant.port(end).origin.of(Setting.PORT_TREE))
+            fail(self.trees.blocks(end), Rung.BLOCKED, end, _at(plant.port(end), Setting.PORT_TREE))
         for end, far in (ends, ends[::-1]):
             port = plant.port(end)
-            source = port.origin.of(Setting.REGISTRATION)
+            source = _at(port, Setting.REGISTRATION)
             fail(port.registration.forbidden.mask, Rung.PRUNED, end, source, "forbidden there")
             silent = (
                 "nobody behind wants it" if plant.switches[far.switch].prunes else f"{far.switch} announces nothing"
             )
             fail(self.pruning.pruned(end), Rung.PRUNED, end, source, silent)
+
+
+def _at(holder: Port | Switch, setting: Setting) -> Callable[[], Source]:
+    """Returns what tells where a setting is written."""
+    return partial(holder.origin.of, setting)
 
 
 def vlan_source(plant: Bridging, switch: str, vid: int) -> Source:

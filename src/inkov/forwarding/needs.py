@@ -1,7 +1,8 @@
 """What every link must carry: the VLANs that have members on both sides of it.
 
 Where there is one way only, "both sides" is what it says. In a ring any link may be the one the tree opens, so
-a VLAN that has members at two places of a ring, or behind them, is needed on every link of it.
+a VLAN that has members at two places of a ring, or behind them, is needed on every link of it; but for those of a
+switch that no tree leads others through (`transit`), which need what it has itself, or behind it.
 
 VLANs that change into others on the way (a translation, a fault) are known as mixed: a frame may need any of
 its numbers anywhere, even to come back to where it started.
@@ -13,13 +14,15 @@ from bisect import bisect_right
 from collections import defaultdict
 from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from itertools import chain
 
 from inkov.forwarding.blocks import Block, behind, blocks, once_and_twice
 from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, components, finder
 from inkov.forwarding.graph import Graph
+from inkov.forwarding.transit import NO_ENDS, Ends, Transit
+from inkov.forwarding.trees import Trees
 from inkov.kinds.relay import Mask, View
 from inkov.kinds.table import is_tunnel, memberships, unknown, untagged_vlan
 from inkov.model.names import PortRef, natural
@@ -86,9 +89,11 @@ class _Tour:
 class Needs:
     """The needs of all links of a campus."""
 
-    def __init__(self, plant: Bridging, graph: Graph) -> None:
+    def __init__(self, plant: Bridging, graph: Graph, trees: Trees) -> None:
         self.plant = plant
         self._graph = graph
+        self._transit = Transit(plant, trees)
+        self._ends: dict[int, Ends] = {}
         self._homes: dict[Vid, dict[str, int]] = {}
 
     @cached_property
@@ -217,14 +222,36 @@ class Needs:
     @cached_property
     def _needed(self) -> list[Mask]:
         """For each block, the VLANs that have members at or behind two of its places at least."""
-        return [once_and_twice(at.values())[1] & FULL_MASK for at in behind(self.blocks, self.own)]
+        return [once_and_twice(at.values())[1] & FULL_MASK for at in self._behind]
+
+    @cached_property
+    def _behind(self) -> list[dict[Hashable, Mask]]:
+        return behind(self.blocks, self.own)
 
     def needed(self, link: Link) -> Mask:
         """Returns the VLANs a link must carry; those of a router's subinterfaces where one is at an end."""
         at = self.block_of.get(id(link))
         if at is not None:
-            return self._needed[at]
+            found = self._needed[at]
+            ends, vlans = self._ends_of(at)
+            for end in (link.a, link.b):
+                if end.switch in ends:
+                    found &= self._behind[at][end.switch] | ~vlans
+            return found
         return sum(self.plant.routed.get(end, 0) for end in (link.a, link.b)) if link.up else 0
+
+    def ever_needed(self, link: Link) -> Mask:
+        """Returns the VLANs a link must carry if any tree whatever may lead over it, after however many failures."""
+        at = self.block_of.get(id(link))
+        return self.needed(link) if at is None else self._needed[at]
+
+    def _ends_of(self, at: int) -> Ends:
+        """Returns the switches of a ring that no tree leads others through, as far as one failure goes."""
+        if at not in self._ends:
+            block = self.blocks[at]
+            place = partial(self._tour.place, block=at)
+            self._ends[at] = self._transit.ends(block, place) if block.ring else NO_ENDS
+        return self._ends[at]
 
     def ring(self, link: Link) -> tuple[Link, ...]:
         """Returns the links of the ring a link is in; none when it is the only way."""

@@ -7,10 +7,11 @@ the directed graph on (switch, domain) in each view.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from functools import cached_property
 from itertools import combinations, product
+from operator import itemgetter
 
 from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, by_labels
@@ -23,9 +24,10 @@ from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.trees import Blocking, Trees
 from inkov.kinds.relay import Mask, RelayMap, View
-from inkov.model.campus import Cable, Campus
+from inkov.model.campus import Cable, Campus, Host
 from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
+from inkov.model.vlanset import Vid, VlanSet
 
 Limited = tuple[Mask, Mask, RelayMap, RelayMap, Hop]
 """What a tree and pruning let out of one end of a link and into the other, what the ends do, and what crosses."""
@@ -37,6 +39,7 @@ class Network(Bridging):
     def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Network | None = None) -> None:
         super().__init__(campus, failed, like)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
+        self._live_members_of: dict[Mask, tuple[PortRef, ...]] = {}
         self._limited: dict[tuple[PortRef, PortRef, View, Blocking], Limited] = {}
 
     @cached_property
@@ -82,12 +85,42 @@ class Network(Bridging):
     @cached_property
     def needs(self) -> Needs:
         """What every link must carry."""
-        return Needs(self, self.graph(View.MAY))
+        return Needs(self, self.graph(View.MAY), self.trees)
 
     @cached_property
     def gateways(self) -> Gateways:
         """The gateways between VLANs."""
         return Gateways(self)
+
+    @cached_property
+    def _hosts_at(self) -> Mapping[PortRef, list[tuple[int, Host]]]:
+        found: dict[PortRef, list[tuple[int, Host]]] = defaultdict(list)
+        for n, host in enumerate(self.campus.hosts.values()):
+            found[host.port].append((n, host))
+        return found
+
+    def hosts_on(self, ports: Iterable[PortRef]) -> list[Host]:
+        """Returns the hosts on some ports, in the order of the campus."""
+        found = [placed for ref in ports for placed in self._hosts_at.get(ref, ())]
+        return [host for _, host in sorted(found, key=itemgetter(0))]
+
+    def live_members_of(self, vlans: VlanSet) -> tuple[PortRef, ...]:
+        """Returns the live member ports of some VLANs; the same to all who ask for the same."""
+        if vlans.mask not in self._live_members_of:
+            found = (ref for v in vlans for refs in self.live_members(v).values() for ref in refs)
+            self._live_members_of[vlans.mask] = tuple(found)
+        return self._live_members_of[vlans.mask]
+
+    @cached_property
+    def vlans_named(self) -> Mapping[str, set[Vid]]:
+        """The VLANs of each name that a table gives."""
+        found: dict[str, set[Vid]] = defaultdict(set)
+        tables = {id(s.vlans): s.vlans for s in self.switches.values() if s.vlans}  # equal ones are shared
+        for table in tables.values():
+            for vid, entry in table.items():
+                if entry.name:
+                    found[entry.name].add(vid)
+        return dict(found)
 
     # -- the graph -----------------------------------------------------------------------------------
 

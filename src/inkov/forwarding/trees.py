@@ -212,6 +212,10 @@ class Trees(Lans):
             cost or said.cost or self._default_cost(ref),
         )
 
+    def cost(self, ref: PortRef) -> int:
+        """Returns the path cost of a port in the tree of all VLANs."""
+        return self._port(ref, 0).cost
+
     def _default_cost(self, ref: PortRef) -> int:
         switch, port = self.plant.switches[ref.switch], self.plant.port(ref)
         members = [switch.ports[m] for m in port.members]

@@ -132,7 +132,8 @@ class Trim:
         allowed = allowed_list(network.settled(end).switching)
         listed = allowed & VlanSet.from_mask(network.used)
         let_out = VlanSet.from_mask(self.needs.let_out(link))
-        protected = listed & (natives | self.keep | VlanSet(self.needs.mixed) | let_out) - needed
+        ways = VlanSet.from_mask(self.needs.ever_needed(link))  # redundancy that was paid for, if it takes two failures
+        protected = listed & (natives | self.keep | VlanSet(self.needs.mixed) | let_out | ways) - needed
         surplus = listed - needed - protected
         crossing = network.ladder(link).carried if network.joined(link) else VlanSet.from_mask(network.relay(end).sends)
         return EndPlan(

@@ -38,7 +38,7 @@ def trim_text(view: TrimView, *, all_except: bool = False, why: bool = False) ->
         blocks.append(Stack(Text("no advice", "bold"), Stack(_bare(rows), indent=2)))
     blocks.append(
         Text(
-            "needed: members on both sides.  kept: native VLANs, and what a policy keeps.  spares: VLANs no longer sent there.",
+            "needed: members on both sides.  kept: native VLANs, what a policy keeps, and ways that further failures open.  spares: VLANs no longer sent there.",
             "dim",
         )
     )

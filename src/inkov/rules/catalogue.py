@@ -96,7 +96,7 @@ def audited(network: Network, choice: Choice | None = None, *, catches: bool = F
     facts = Facts(network, options)
     ran = [rule for rule in RULES.values() if choice.runs(rule.name)]
     # Whether a waiver waives nothing is known only once the rules it is about have run.
-    about = [w.rule for w in campus.waivers] if any(rule.theme == "waiver" for rule in ran) else []
+    about = list(dict.fromkeys(w.rule for w in campus.waivers)) if any(rule.theme == "waiver" for rule in ran) else []
     run = [rule for rule in RULES.values() if choice.runs(rule.name) or fits(rule.name, about)]
     found: list[Finding] = []
     failed: list[tuple[str, str]] = []

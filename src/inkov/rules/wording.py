@@ -57,7 +57,7 @@ def vlan_cause(switch: str, vid: Vid) -> Cause:
 
 def members_of(network: Network, some: VlanSet) -> tuple[PortRef, ...]:
     """Returns the live member ports of some VLANs."""
-    return tuple(ref for v in some for refs in network.live_members(v).values() for ref in refs)
+    return network.live_members_of(some)
 
 
 def place(links: Sequence[Link]) -> str:

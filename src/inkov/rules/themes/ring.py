@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from functools import reduce
+from itertools import groupby
+from operator import or_
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.ladder import Lost, Rung
@@ -25,9 +28,18 @@ _GOOD = Example(triangle())
 _TRIANGLE = "archive, pump-loft, seal-ward"
 
 
+_MANY = 12
+"""Switches that the place of a ring names; of more, the first few."""
+
+
 def _around(links: tuple[Link, ...]) -> str:
     """Returns the switches of a ring as its place."""
-    return ", ".join(sorted({e.switch for k in links for e in (k.a, k.b)}, key=natural))
+    names = _switches(links)
+    return ", ".join(names) if len(names) <= _MANY else joined(names)
+
+
+def _switches(links: tuple[Link, ...]) -> list[str]:
+    return sorted({e.switch for k in links for e in (k.a, k.b)}, key=natural)
 
 
 def _cables(facts: Facts, links: tuple[Link, ...]) -> tuple[Evidence, ...]:
@@ -106,7 +118,7 @@ def unknown(facts: Facts) -> Iterator[Fault]:
             doubt, end = next(iter(doubts.items()))
             yield Fault(
                 place=_around(block.links),
-                what=f"There are two ways between {joined(_around(block.links).split(', '), 3)}, and which one is shut is not known: {doubt}.",
+                what=f"There are two ways between {joined(_switches(block.links), 3)}, and which one is shut is not known: {doubt}.",
                 mend=_tree_line(facts, block.links),
                 evidence=(
                     Evidence("tree", network.switches[end.switch].origin.of(Setting.TREE_PROTOCOL)),
@@ -125,10 +137,11 @@ def _tree_line(facts: Facts, ring: tuple[Link, ...]) -> str:
     unstated = [n for n in names if switches[n].kind is Kind.SWITCH and switches[n].tree.protocol is None]
     if not unstated:
         return "State which tree each of them runs, and its address."
+    whom = unstated[0] if len(unstated) <= _MANY else "'*'"  # what a switch's own file says stays
     usual = next((p.value for n in names if (p := switches[n].tree.protocol) is not None), "rstp")
     return (
         f"State which tree {joined(unstated)} {'runs' if len(unstated) == 1 else 'run'}: in the campus file, "
-        f"switches-are: {{{unstated[0]}: {{tree: {{protocol: {usual}}}}}}}."
+        f"switches-are: {{{whom}: {{tree: {{protocol: {usual}}}}}}}."
     )
 
 
@@ -151,12 +164,12 @@ def _gaps(facts: Facts) -> Iterator[tuple[Part, tuple[Link, ...], Link, VlanSet]
         part = network.trees.part_of(str(block.top)) if block.ring else None
         if part is None:
             continue
-        needed = facts.network.needs.needed(block.links[0]) & network.used
         somewhere = 0
         for link in block.links:
             somewhere |= network.passes(link)
         for link in block.links:
             if all(network.switches[e.switch].kind is Kind.SWITCH for e in (link.a, link.b)):
+                needed = network.needs.needed(link) & network.used
                 missing = VlanSet.from_mask(needed & somewhere & ~network.passes(link))
                 if missing:
                     yield part, block.links, link, missing
@@ -282,10 +295,32 @@ def _gap_finding(facts: Facts, link: Link, some: VlanSet, *, each: bool) -> Faul
     passes=_GOOD,
 )
 def gap(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a link."""
-    for part, _, link, missing in _gaps(facts):
-        if not _per_vlan(facts, part) and (whole := missing - facts.network.islands.split):
-            yield _gap_finding(facts, link, whole, each=False)
+    """Yields one finding a link; one for all links of a ring of which very many leave VLANs out."""
+    for (part, ring), gaps in groupby(_gaps(facts), key=lambda gap: gap[:2]):
+        whole = [(link, left) for *_, link, some in gaps if (left := some - facts.network.islands.split)]
+        if _per_vlan(facts, part):
+            continue
+        if len(whole) > _MANY:
+            yield _gaps_finding(facts, ring, whole, unknown=bool(part.unknown))
+        else:
+            yield from (_gap_finding(facts, link, some, each=False) for link, some in whole)
+
+
+def _gaps_finding(facts: Facts, ring: tuple[Link, ...], gaps: list[tuple[Link, VlanSet]], *, unknown: bool) -> Fault:
+    left_out = reduce(or_, (some for _, some in gaps))
+    blamed = [_blame(facts, link, some) for link, some in gaps]
+    (link, first), *_ = gaps
+    state = ", or state the priority and the address of each switch: what no tree leads others through needs its own VLANs alone"
+    return Fault(
+        place=_around(ring),
+        what=f"{len(gaps)} of the {count(len(ring), 'link')} of this ring leave out VLANs that cross it, {link} {vlans(first)}: "
+        "when the tree opens one of them instead of another, members are cut apart.",
+        mend=f"Allow what crosses the ring on each of its links{state if unknown else ''}.",
+        evidence=tuple(e for evidence, _, _ in blamed[:2] for e in evidence),
+        causes=tuple(dict.fromkeys(c for _, causes, _ in blamed for c in causes)),
+        vlans=left_out,
+        members=members_of(facts.network, left_out),
+    )
 
 
 @rule(
