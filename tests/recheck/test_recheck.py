@@ -379,3 +379,28 @@ def test_claims_about_ports_and_addresses_have_certificates_too(quillfin):
     documents = list(proofs(campus, claims))
     assert len(documents) == 2
     assert [check(campus, d).reasons for d in documents] == [[], []]
+
+
+def test_a_proof_about_vlans_that_turn_into_each_other_is_accepted(tmp_path):
+    """At layer 3 alone they are apart, as nothing routes; the sets of frames still hold where those of one arrive in the other."""
+    switch = "inkov: switch\nname: {0}\nvlans: {{{1}: x}}\ntree: {{protocol: 'off'}}\nports: {{p: {{access: {1}}}, u: {{trunk: all, native: {1}}}}}\n"
+    claims = "segments: {a: {vlan: 10}, b: {vlan: 20}}\nclaims: [{name: x, apart: [a, b], layer: 3}]\n"
+    files = {"s0.yaml": switch.format("s0", 10), "s1.yaml": switch.format("s1", 20)}
+    write_files(tmp_path, files | {"campus.yaml": f"inkov: campus\nname: c\ncables: [s0 u - s1 u]\n{claims}"})
+    campus = inkov.load(tmp_path)
+    sound(campus, campus.claims)
+    assert len(list(proofs(campus, campus.claims))) == 1
+
+
+def test_of_many_neighbours_outside_the_first_four_are_named(tmp_path):
+    heard = ", ".join(f"p{n}: phone-{n} eth" for n in range(1, 7))
+    ports = ", ".join(f"p{n}: {{access: {10 if n % 2 else 20}}}" for n in range(1, 7))
+    switch = f"inkov: switch\nname: a\nvlans: {{10: x, 20: y}}\nports: {{{ports}}}\nneighbours: {{{heard}}}\n"
+    claims = "segments: {a: {vlan: 10}, b: {vlan: 20}}\nclaims: [{name: x, apart: [a, b], layer: 2}]\n"
+    write_files(tmp_path, {"a.yaml": switch, "campus.yaml": f"inkov: campus\nname: c\n{claims}"})
+    campus = inkov.load(tmp_path)
+    ((document,),) = [list(proofs(campus, campus.claims))]
+    assert check(campus, document).rests_on == [
+        "no device that is not in the campus joins VLANs by itself: "
+        "a:p1 (phone-1), a:p2 (phone-2), a:p3 (phone-3), a:p4 (phone-4) and 2 more"
+    ]

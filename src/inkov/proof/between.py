@@ -194,7 +194,7 @@ def _views(group: Group) -> list[tuple[View, Stations]]:
 
 def _hosts(network: Network, group: Group) -> list[Host]:
     """Returns the hosts of a group of which the address is known."""
-    return [h for h in network.campus.hosts.values() if h.address is not None and h.port in group.may.ports]
+    return [h for h in network.hosts_on(group.may.ports) if h.address is not None]
 
 
 def _own(host: Host) -> tuple[Prefix, ...]:
@@ -214,6 +214,8 @@ def _hearing(hearers: Mapping[Place, list[PortRef]], ports: set[PortRef]) -> Map
 def _entered(network: Network, layer3: Layer3, sender: Sender, packet: Packet, view: View) -> list[Interface]:
     """Returns the gateways that may take a packet: a host sends through its own, and to its own subnet through none."""
     host = sender.host
+    if not network.gateways.all:
+        return []
     if host is not None and (host.gateway is None or (host.address and packet.target in host.address.network)):
         return []
     masks: dict[str, Mask] = {}

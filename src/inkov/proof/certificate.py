@@ -87,7 +87,10 @@ def _each_closed(graph: Graph, segments: Mapping[str, Stations]) -> dict[str, Da
     domains = {name: reduce(or_, s.masks.values(), 0) for name, s in segments.items()}
     every = reduce(or_, domains.values(), 0)
     shared = every.bit_count() < sum(mask.bit_count() for mask in domains.values())
-    if shared or graph.becomes(every) != every or any(s.tagged for s in segments.values()):
+    stays = all(
+        graph.becomes(1 << d) == 1 << d for d in bits(every)
+    )  # and does not turn into another that is asked about
+    if shared or not stays or any(s.tagged for s in segments.values()):
         return {}
     whose = {d: name for name, mask in domains.items() for d in bits(mask)}
     starts: dict[str, Mask] = defaultdict(int)

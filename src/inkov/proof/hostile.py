@@ -137,7 +137,7 @@ class HostileProver:
         self.network = network
         self.stations = stations
         self._attackers: dict[tuple[str, View], Attackers] = {}
-        self._reached: dict[tuple[str, bool], dict[str, Mask]] = {}
+        self._reached: dict[tuple[str, bool], Mapping[str, Mask]] = {}
         self._speakers: dict[str, Speaker] = {}
 
     def attackers(self, name: str, view: View) -> Attackers:
@@ -194,17 +194,16 @@ class HostileProver:
             return self.layer3.outsiders(name)
         return honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
 
-    def reached(self, name: str, *, hostile: bool) -> dict[str, Mask]:
+    def reached(self, name: str, *, hostile: bool) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment may get to, from hostile stations or from honest ones."""
         if (name, hostile) not in self._reached:
-            if hostile:
-                made = self.attackers(name, View.MAY).reached(self.network, View.MAY)
-            else:
-                made = self.spread(name, View.MAY)
-            self._reached[name, hostile] = made
+            attackers = self.attackers(name, View.MAY) if hostile else None
+            self._reached[name, hostile] = (
+                attackers.reached(self.network, View.MAY) if attackers else self.spread(name, View.MAY)
+            )
         return self._reached[name, hostile]
 
-    def spread(self, name: str, view: View) -> dict[str, Mask]:
+    def spread(self, name: str, view: View) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment's honest stations get to."""
         stations = self.stations(name, view)
         return self.network.graph(view).spread(stations.masks, stations.tagged)

@@ -115,8 +115,8 @@ class Layer3:
         if not found:
             own = [i for v in stations.vlans for i in self.gateways.by_vlan.get(v, ())]
             found.update((a.network, None) for i in own for a in i.gateway.addresses)
-        for host in self.network.campus.hosts.values():
-            if host.port in ports and host.address and not any(host.address in p for p in found):
+        for host in self.network.hosts_on(ports):
+            if host.address and not any(host.address in p for p in found):
                 found[type(host.address.network)(host.address.ip)] = None
         return tuple(found) or ANYWHERE
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from functools import cached_property
+from ipaddress import ip_address
 from typing import NamedTuple
 
 from inkov.forwarding.gateways import Interface
@@ -66,8 +67,8 @@ class Stations:
         if segment.ports is None:
             self._in_vlans(network, senders, hearers)
         else:
-            live = {ref for refs in network.station_ports.values() for ref in refs}
-            self._on_ports(network, sorted(self.named & live, key=lambda r: r.order), senders, hearers)
+            live = (ref for ref in self.named if ref in network.station_ports.get(ref.switch, ()))
+            self._on_ports(network, sorted(live, key=lambda r: r.order), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
         for interface in self.managed.values():
             if network.gateways.up(interface, view):
@@ -240,6 +241,13 @@ def host_segment(network: Network, host: Host) -> Segment:
     return Segment(host.name, own, host.source, frozenset({host.port}))
 
 
+def _is_address(name: str) -> bool:
+    try:
+        return bool(ip_address(name))
+    except ValueError:
+        return False
+
+
 def segment_named(network: Network, name: str) -> Segment:
     """Returns a segment of the campus; as one, a host by name or address, a port, or a VLAN by number or name.
 
@@ -251,16 +259,16 @@ def segment_named(network: Network, name: str) -> Segment:
         return segments[name]
     if name in network.campus.hosts:
         return host_segment(network, network.campus.hosts[name])
-    host = next((h for h in network.campus.hosts.values() if h.address and str(h.address.ip) == name), None)
+    hosts = network.campus.hosts.values() if _is_address(name) else ()
+    host = next((h for h in hosts if h.address and str(h.address.ip) == name), None)
     if host is not None:
         return host_segment(network, host)
     if (ref := PortRef.parse(name)) is not None and network.has(ref):
         return host_segment(network, Host(name, ref, source=network.port(ref).origin.here))
     if name.isascii() and name.isdecimal() and len(name) < 5 and 0 < int(name) <= VID_MAX:
         return Segment(name, VlanSet([int(name)]), Source(""))
-    tables = [s.vlans for s in network.switches.values() if s.vlans]
-    numbers = {v for table in tables for v, entry in table.items() if entry.name == name}
-    if numbers:
-        return Segment(name, VlanSet(numbers), Source(""))
-    known = set(segments) or {entry.name for table in tables for entry in table.values() if entry.name}
+    named = network.vlans_named
+    if name in named:
+        return Segment(name, VlanSet(named[name]), Source(""))
+    known = set(segments) or set(named)
     raise UnknownSegment(f"there is no segment {name!r}{nearest(name, known)}")

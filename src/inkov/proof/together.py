@@ -95,8 +95,9 @@ def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> 
 
 def _looping(network: Network, group: Group) -> Outcome | None:
     """Says that frames of a segment go round in a loop that no tree opens: an outage, not a way."""
-    reached = network.graph(View.MUST).spread(group.may.masks)
-    for loop in loops(network, View.MUST):
+    found = list(loops(network, View.MUST))
+    reached = network.graph(View.MUST).spread(group.may.masks) if found else {}
+    for loop in found:
         for link in loop.links:
             round_ = reached.get(link.a.switch, 0) & loop.vlans.mask
             if round_:

@@ -84,7 +84,7 @@ def all_open(network: Network, ways: Sequence[Passage | Turn]) -> tuple[str, ...
         if switch is not None and switch.vlans is None and switch.kind is Kind.SWITCH:
             found.append(f"which VLANs {name} has: nothing lists them")
     ends = set(refs)
-    for link in network.links:
+    for link in _links_at(network, refs):
         if {link.a, link.b} <= ends:
             found += _of_links(network, {link.a, link.b})
     return tuple(dict.fromkeys(found))
@@ -202,10 +202,15 @@ def by_label(a: PortRef, b: PortRef) -> str:
     return f"whether {a} and {b} are cabled: only their labels say so"
 
 
+def _links_at(network: Network, refs: Iterable[PortRef]) -> Iterable[Link]:
+    """Returns the links of the switches that some ports are on."""
+    return dict.fromkeys(link for name in sorted({r.switch for r in refs}) for link in network.links_at.get(name, ()))
+
+
 def _of_links(network: Network, ends: set[PortRef | None]) -> Iterator[str]:
     """Yields what is not known of the links that a frame crosses between two ports."""
     yield from (by_label(a, b) for a, b in network.labelled if ends == {a, b})
-    for link in network.links:
+    for link in _links_at(network, (e for e in ends if e is not None)):
         if ends != {link.a, link.b} and ends.isdisjoint(e for w in link.wires for e in (w.a, w.b)):
             continue
         if link.doubt:

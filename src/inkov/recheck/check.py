@@ -82,6 +82,7 @@ class _Apart:
         self.gateways = Gateways(campus, self.made, self.ports)
         self.sets: dict[str, Set] = {}
         self._places: dict[str, Places] = {}
+        self._prefixes: dict[str, tuple[Any, ...]] = {}
         self._listeners: dict[int, dict[str, str]] = {}  # by identity of places, which are kept
         edges = Edges(campus, self.made, self.ports)
         self.stations = {n: Stations(campus, self.made, n, self.ports, edges) for n in claim["segments"]}
@@ -207,7 +208,11 @@ class _Apart:
         return self.places(f"gateway {at[0]} {at[1].key}", partial(self.gateways.sets_out, at))
 
     def _addresses(self, name: str) -> tuple[Any, ...]:
-        stations, found = self.stations[name], {}
+        if name not in self._prefixes:
+            self._prefixes[name] = self._addresses_of(self.stations[name])
+        return self._prefixes[name]
+
+    def _addresses_of(self, stations: Stations) -> tuple[Any, ...]:
         vlans = {d for _, (d, _) in stations.starts} | {d for _, d in stations.hearers}
         found = dict.fromkeys(stations.segment.subnets)
         if not found:
@@ -275,8 +280,8 @@ class _Together:
         seen, todo = {near.switch}, [near.switch]
         while todo:
             here = todo.pop()
-            for k in made.links:
-                if set(k) != {near, far} and here in {k[0].switch, k[1].switch} and up(self.campus, made, k):
+            for k in made.beside[here]:
+                if set(k) != {near, far} and up(self.campus, made, k):
                     other = k[1].switch if k[0].switch == here else k[0].switch
                     if other not in seen:
                         seen.add(other)

@@ -79,16 +79,21 @@ def assumptions(
     )
     shared = [str(ref) for ref in sorted(tagged, key=lambda r: r.order)]
     if shared:
-        yield f"the station behind each of these trunks keeps its VLANs apart: {', '.join(shared)}"
+        yield f"the station behind each of these trunks keeps its VLANs apart: {_some(shared)}"
     if made.heard_outside:
-        yield f"no device that is not in the campus joins VLANs by itself: {', '.join(made.heard_outside)}"
+        yield f"no device that is not in the campus joins VLANs by itself: {_some(made.heard_outside)}"
     if tableless := [s.name for s in campus.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]:
-        yield f"switches without a VLAN table relay every VLAN their ports allow: {', '.join(tableless)}"
+        yield f"switches without a VLAN table relay every VLAN their ports allow: {_some(tableless)}"
     if 3 in layers:
         by_vlan = served(gateways)
         alone = [n for n, s in stations.items() if not s.segment.closed and not _served(s, by_vlan)]
         if alone:
-            yield f"segments without a gateway in the input have none: {', '.join(alone)}"
+            yield f"segments without a gateway in the input have none: {_some(alone)}"
+
+
+def _some(names: list[str]) -> str:
+    """Returns the first few of some names, and how many more there are."""
+    return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
 def _served(stations: Stations, by_vlan: Mapping[int, object]) -> bool:

@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
+from functools import reduce
+from operator import and_
 from typing import Any, TypeAlias
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Unstated
-from inkov.model.vlanset import ALL, VID_MAX
-from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports, Tags
+from inkov.model.vlanset import ALL, NONE, VID_MAX, VlanSet
+from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports
 from inkov.recheck.wiring import Wiring, lag_forms, up
 
 Set: TypeAlias = dict[str, dict[str, set[Inside]]]
@@ -29,6 +31,7 @@ class Frames:
     def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
         self.campus, self.ports = campus, ports
         self._acts: dict[PortRef, list[PortRef]] = {}
+        self._held: dict[PortRef, VlanSet] = {}
         self.edges: dict[str, list[tuple[PortRef, PortRef]]] = defaultdict(list)
         hubs: dict[PortRef, list[PortRef]] = defaultdict(list)
         for a, b in made.links:
@@ -117,8 +120,18 @@ class Frames:
             return {(d, inner) for d in (ALL if known else [0]) if not known or self.ports.relays(far.switch, d)}
         if near.port.startswith("? "):
             return {(d, inner) for d, _ in self.ports.enters(far, (ANY,))}
-        wires = set[Tags]().union(*(self.ports.leaves(own, frame) for own in self._as(near)))
-        return {f for w in wires for own in self._as(far) for f in self.ports.enters(own, w)} if wires else set()
+        found: set[Inside] = set()
+        for own in self._as(near):
+            for wire in self.ports.leaves(own, frame):
+                for other in self._as(far):
+                    found |= self.ports.enters(other, wire)
+        return found
+
+    def _holds_back(self, near: PortRef) -> VlanSet:
+        """Returns VLANs of which no frame leaves by one end of a link, whatever it acts as."""
+        if near not in self._held:
+            self._held[near] = reduce(and_, map(self.ports.holds_back, self._as(near)))
+        return self._held[near]
 
     def hole(self, frames: Set, starts: Iterable[tuple[str, Inside]]) -> str:
         """Says how a frame that starts in one of some places gets out of a set; empty when none does."""
@@ -126,14 +139,27 @@ class Frames:
             if not _covers(frames.get(switch, {}).get("*", set()), frame):
                 return f"frames start in {frame[0]} on {switch}, which the set leaves out"
         for switch, by_port in frames.items():
+            came = _came_by(by_port)
             for near, far in self.edges.get(switch, ()):
-                leaving = {f for port, some in by_port.items() if port != near.port for f in some}
                 there = frames.get(far.switch, {})
-                for frame in leaving:
+                strange = near.port.startswith("? ") or far.port.startswith("? ")
+                held = NONE if strange else self._holds_back(near)
+                for frame, ports in came.items():
+                    if frame[0] in held or ports == {near.port}:  # nor does it leave by the port that it came by
+                        continue
                     for new in self.cross(near, far, frame):
                         if not (_covers(there.get(far.port, set()), new) or _leaves_by_all(there, new)):
                             return f"frames of {frame[0]} leave {near} and arrive in {new[0]} at {far}, which the set leaves out"
         return ""
+
+
+def _came_by(by_port: Mapping[str, set[Inside]]) -> Mapping[Inside, set[str]]:
+    """Maps the frames of a switch to the ports that they came by."""
+    found: dict[Inside, set[str]] = defaultdict(set)
+    for port, some in by_port.items():
+        for frame in some:
+            found[frame].add(port)
+    return found
 
 
 def _leaves_by_all(by_port: Mapping[str, set[Inside]], frame: Inside) -> bool:

@@ -30,7 +30,7 @@ from inkov.model.switch import (
     Vlan,
     VlanType,
 )
-from inkov.model.vlanset import ALL
+from inkov.model.vlanset import ALL, NONE, VlanSet
 from inkov.recheck.wiring import Wiring
 
 Tags: TypeAlias = tuple[int, ...]
@@ -73,6 +73,7 @@ class Ports:
         self.formats = {name: i for i, name in enumerate([DOT1Q, *sorted(names)])}
         self._kinds: dict[PortRef, list[Own]] = {}
         self._entered: dict[tuple[PortRef, Tags], set[Inside]] = {}
+        self._held: dict[PortRef, VlanSet] = {}
         self._relays: dict[tuple[str, int], bool] = {}
         self._tables: dict[str, list[Mapping[int, Vlan] | None]] = {}
 
@@ -176,6 +177,16 @@ class Ports:
                 found.update([inner] if tag is None else [(tag + 4096 * number, *inner) for number in own.formats])
         return found
 
+    def holds_back(self, ref: PortRef) -> VlanSet:
+        """Returns VLANs of which no frame leaves a port: of a trunk all that are neither in its list nor its native VLAN."""
+        if ref not in self._held:
+            sent = NONE
+            for own in self.kinds(ref):
+                known = own.kind if isinstance(own.kind, Trunk) and own.kind.native_stated else None
+                sent |= known.allowed | VlanSet([known.native] if known.native else []) if known else ALL
+            self._held[ref] = ~sent
+        return self._held[ref]
+
     def _arrives(self, ref: PortRef, own: Own, tags: Tags) -> Iterator[Inside]:
         """Yields where a frame enters by one reading of a port; a tag of another format than its own is payload."""
         if not tags or tags[0] == ANY:
@@ -251,6 +262,8 @@ class Ports:
     def _enters(self, switch: str, kind: Switching, tag: int | None, inner: Tags) -> Iterator[Inside]:  # noqa: C901, PLR0912 - a row a case
         """Yields where a frame enters; `tag` is None for an untagged or priority-tagged one."""
         match kind:
+            case Trunk():
+                yield from ((v, inner) for v in self._trunk_takes(switch, kind, tag))
             case Plain():
                 if tag is None:
                     yield 0, inner
@@ -265,8 +278,6 @@ class Ports:
                     yield v if tag is None else tag, inner
                 elif v is None and tag is not None and tag == w:
                     yield tag, inner
-            case Trunk():
-                yield from ((v, inner) for v in self._trunk_takes(switch, kind, tag))
             case General(pvid=p, untagged=u, tagged=t, frames=frames, filtering=filtering):
                 v = p if tag is None else tag
                 barred = FrameTypes.TAGGED if tag is None else FrameTypes.UNTAGGED
@@ -304,6 +315,8 @@ class Ports:
     def _leaves(self, switch: str, kind: Switching, d: int) -> Iterator[int | None]:  # noqa: C901, PLR0912 - a row a case
         """Yields the tags a frame leaves with, None for untagged."""
         match kind:
+            case Trunk():
+                yield from self._trunk_sends(switch, kind, d)
             case Plain():
                 yield None
             case Tunnel(vid=v):
@@ -320,8 +333,6 @@ class Ports:
             case Access(vid=v, voice=w):
                 if d in {v, w}:
                     yield None if d == v else d
-            case Trunk():
-                yield from self._trunk_sends(switch, kind, d)
             case General(untagged=u, tagged=t, plain=plain):
                 if d in u | t:
                     yield None if d in u else d

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from ipaddress import ip_address
 from typing import Any, NamedTuple
 
 from inkov.model.campus import Campus, Segment
@@ -168,7 +169,7 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
         if isinstance(kind, Trunk | General | Bridged | Unstated):
             vlans = set(ALL)
         return Segment(name, VlanSet(vlans - {0}), Source(""), frozenset(_looked_at(campus, made, ref)))
-    tables = [s.vlans or {} for s in campus.switches.values()]
+    tables = (s.vlans or {} for s in campus.switches.values())
     vids = {int(name)} if name.isdecimal() else {v for t in tables for v, e in t.items() if e.name == name}
     if not vids:
         raise Malformed(f"there is no segment {name!r}")
@@ -179,12 +180,19 @@ def _port(campus: Campus, name: str) -> PortRef | None:
     """Returns the port that a host, its address, or a port's own name stands for."""
     if name in campus.hosts:
         return campus.hosts[name].port
-    for host in campus.hosts.values():
+    for host in campus.hosts.values() if _is_address(name) else ():
         if host.address is not None and str(host.address.ip) == name:
             return host.port
     ref = PortRef.parse(name)
     known = ref is not None and ref.switch in campus.switches and ref.port in campus.switches[ref.switch].ports
     return ref if known else None
+
+
+def _is_address(name: str) -> bool:
+    try:
+        return bool(ip_address(name))
+    except ValueError:
+        return False
 
 
 def _looked_at(campus: Campus, made: Wiring, ref: PortRef) -> set[PortRef]:
@@ -193,7 +201,7 @@ def _looked_at(campus: Campus, made: Wiring, ref: PortRef) -> set[PortRef]:
     if campus.switches[ref.switch].kind is not Kind.UNMANAGED:
         return found
     for box in boxes:
-        for other in (k[k[0].switch == box] for k in made.links if box in {k[0].switch, k[1].switch}):
+        for other in (k[k[0].switch == box] for k in made.beside[box]):
             if campus.switches[other.switch].kind is not Kind.UNMANAGED:
                 found.add(other)
             elif other.switch not in boxes:

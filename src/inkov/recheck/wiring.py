@@ -20,6 +20,8 @@ class Wiring:
         heard_outside: ports that heard a system which is not in the campus, with its name.
         strangers: a system that is not described, or not at that port, to the ports that heard it.
         far: the other end of each end whose link is sure to exist; None where it is not.
+        at: the links of each end.
+        beside: the links of each switch.
     """
 
     links: dict[tuple[PortRef, PortRef], list[tuple[PortRef, PortRef]]] = field(default_factory=dict)
@@ -27,6 +29,8 @@ class Wiring:
     heard_outside: list[str] = field(default_factory=list)
     strangers: dict[str, list[PortRef]] = field(default_factory=dict)
     far: dict[PortRef, PortRef | None] = field(default_factory=dict)
+    at: dict[PortRef, list[tuple[PortRef, PortRef]]] = field(default_factory=lambda: defaultdict(list))
+    beside: dict[str, list[tuple[PortRef, PortRef]]] = field(default_factory=lambda: defaultdict(list))
 
 
 def wiring(campus: Campus) -> Wiring:
@@ -41,8 +45,9 @@ def wiring(campus: Campus) -> Wiring:
         for ref in sorted(refs, key=lambda r: r.order)
     ]
     made.strangers = {n: sorted(p) for n, p in strangers.items() if len(p) > 1 or n in campus.switches}
+    given = set(stated.values())
     kept = {pair for pair in heard if all(stated.get(end, pair) == pair for end in pair)}
-    pairs = sorted(tuple(sorted(p, key=lambda r: r.order)) for p in kept | set(stated.values()))
+    pairs = sorted(tuple(sorted(p, key=lambda r: r.order)) for p in kept | given)
     often: dict[PortRef, int] = defaultdict(int)
     for pair in pairs:
         for end in pair:
@@ -50,9 +55,13 @@ def wiring(campus: Campus) -> Wiring:
     for a, b in pairs:
         link = _logical(campus, a), _logical(campus, b)
         made.links.setdefault(link, []).append((a, b))
-        if (often[a] > 1 or often[b] > 1) and frozenset((a, b)) not in stated.values():
+        if (often[a] > 1 or often[b] > 1) and frozenset((a, b)) not in given:
             made.doubtful.add(link)
     for link in sorted(made.links, key=lambda k: (k[0].order, k[1].order)):
+        for end in set(link):
+            made.at[end].append(link)
+        for switch in {end.switch for end in link}:
+            made.beside[switch].append(link)
         for own, other in (link, link[::-1]):
             made.far.setdefault(own, None if link in made.doubtful else other)
     return made
@@ -62,12 +71,13 @@ def _heard(campus: Campus) -> tuple[set[frozenset[PortRef]], dict[str, set[PortR
     """Returns the pairs of ports that discovery joins, and the ports that heard a system that is not described."""
     heard: set[frozenset[PortRef]] = set()
     strangers: dict[str, set[PortRef]] = defaultdict(set)
+    names = _Names(campus)
     for switch in campus.switches.values():
         for h in switch.heard:
             own = PortRef(switch.name, h.port)
             if h.port not in switch.ports:
                 continue
-            name = _named(campus, h.system, h.chassis)
+            name = names.meant(h.system, h.chassis)
             if name is None or h.far_port not in campus.switches[name].ports:
                 if switch.ports[h.port].enabled and (system := name or h.system or h.chassis):
                     strangers[system].add(_logical(campus, own))
@@ -89,7 +99,7 @@ def lag_forms(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bo
     """Tells whether the LAGs at the ends of a link surely form, as one each (IEEE 802.1AX-2020, 6.4.1)."""
     lags = [e for e in link if campus.switches[e.switch].ports[e.port].is_lag]
     modes = {campus.switches[e.switch].ports[e.port].lacp for e in lags}
-    if any(sum(e in k and up(campus, made, k) for k in made.links) > 1 for e in lags):
+    if any(sum(up(campus, made, k) for k in made.at[e]) > 1 for e in lags):
         return False  # its members end at several ports: each gets a part of the frames at best
     if len(lags) == 1:
         return modes == {Lacp.STATIC}
@@ -119,11 +129,20 @@ def _logical(campus: Campus, ref: PortRef) -> PortRef:
     return PortRef(ref.switch, lag) if lag and lag in ports else ref
 
 
-def _named(campus: Campus, system: str, chassis: str) -> str | None:
-    if system in campus.switches:
-        return system
-    label = system.partition(".")[0].lower()
-    fits = [n for n in campus.switches if label and n.partition(".")[0].lower() == label]
-    if len(fits) == 1:
-        return fits[0]
-    return next((s.name for s in reversed(list(campus.switches.values())) if chassis and s.mac == chassis), None)
+class _Names:
+    """Which device of the campus is meant by what a neighbour calls itself."""
+
+    def __init__(self, campus: Campus) -> None:
+        self.switches = campus.switches
+        self.by_label: dict[str, list[str]] = defaultdict(list)
+        for name in campus.switches:
+            self.by_label[name.partition(".")[0].lower()].append(name)
+        self.by_address = {s.mac: s.name for s in campus.switches.values() if s.mac}
+
+    def meant(self, system: str, chassis: str) -> str | None:
+        """Returns it; None when it is not described."""
+        if system in self.switches:
+            return system
+        label = system.partition(".")[0].lower()
+        fits = self.by_label.get(label, []) if label else []
+        return fits[0] if len(fits) == 1 else self.by_address.get(chassis)
