@@ -1,7 +1,7 @@
 import pytest
 
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, device_named, natural
+from inkov.model.names import PortRef, device_named, devices_matching, natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 
@@ -74,3 +74,31 @@ def test_origin_tells_written_from_default():
 )
 def test_a_device_is_meant_by_its_name_in_any_case_and_without_its_domain(name, known, meant):
     assert device_named(name, known) == meant
+
+
+@pytest.mark.parametrize(
+    ("pattern", "meant"),
+    [
+        ("hall-?", ["hall-1", "hall-2"]),
+        ("hall-1", ["hall-1"]),
+        ("HALL-1", ["hall-1"]),
+        ("core", ["Core.example.net"]),
+        ("core*", []),
+        ("pier[1]", ["pier1"]),
+        ("pier[12]", ["pier1"]),
+        ("nowhere", []),
+    ],
+)
+def test_a_pattern_stands_for_all_that_it_fits_and_a_name_for_the_one_device_that_is_meant(pattern, meant):
+    known = {"hall-1": 1, "hall-2": 2, "Core.example.net": 3, "pier1": 4, "pier[1]": 5}
+    assert devices_matching(pattern, known) == meant
+
+
+def test_what_is_looked_up_is_of_the_devices_there_are_now():
+    known = {"hall-1": 1}
+    assert devices_matching("hall-*", known) == ["hall-1"]
+    assert device_named("PIER", known) == "PIER"
+    known |= {"hall-2": 2, "pier": 3}
+    assert devices_matching("hall-*", known) == ["hall-1", "hall-2"]
+    assert device_named("PIER", known) == "pier"
+    assert devices_matching("hall-*", {"hall-9": 1, "hall-8": 2, "x": 3}) == ["hall-9", "hall-8"]

@@ -27,6 +27,7 @@ from inkov.model.vlanset import ALL
 from inkov.render import map_figure
 from inkov.views.maps import Overlay, map_of
 from inkov.views.overlays import of_vlan, usual
+from inkov.views.picture import Tone
 from strategies import origin, source
 
 
@@ -180,7 +181,8 @@ def test_svg_keeps_text_and_titles_and_names_stay_names(tmp_path):
     assert not re.search(r"(?:href|src)=\"http", svg)
 
 
-def test_large_campuses_fold_into_bundles_that_count(tmp_path):
+def large():
+    """Three hundred switches: twenty below one, and fourteen below each of these."""
     switches, cables = {}, []
     for n in range(300):
         ports = {
@@ -192,11 +194,27 @@ def test_large_campuses_fold_into_bundles_that_count(tmp_path):
             cables.append(
                 Cable(PortRef(f"s{parent}", f"d{(n - 1) // 20 if n > 20 else n - 1}"), PortRef(f"s{n}", "u1"), source)
             )
-    campus = Campus(name="large", switches=switches, cables=tuple(cables))
-    picture = map_of(Network(campus), Overlay())
+    return Network(Campus(name="large", switches=switches, cables=tuple(cables)))
+
+
+def test_large_campuses_fold_into_bundles_that_count():
+    picture = map_of(large(), Overlay())
     assert len(picture.boxes) <= 60
     assert sum(int(b.name.split()[0]) if b.kind == "bundle" else 1 for b in picture.boxes) == 300
     assert overlaps(boxes_of(picture)[0]) == []
+
+
+def test_what_is_laid_over_a_few_boxes_keeps_them_and_over_most_folds_those_that_look_alike():
+    few = {f"s{n}": Tone.CARRIES for n in range(100, 130)}
+    shown = {b.name for b in map_of(large(), Overlay("few", boxes=few, others=Tone.FAINT)).boxes}
+    assert few.keys() <= shown
+    odd = {f"s{n}": "B" for n in range(21, 300, 5)}
+    most = {f"s{n}": Tone.CARRIES for n in range(300)}
+    islands = {name: odd.get(name, "A") for name in most}
+    picture = map_of(large(), Overlay("most", boxes=most, islands=islands, others=Tone.FAINT))
+    assert len(picture.boxes) <= 150
+    assert {b.island for b in picture.boxes} == {"A", "B"}
+    assert {b.tone for b in picture.boxes} == {Tone.CARRIES}
 
 
 @pytest.mark.parametrize(

@@ -42,3 +42,21 @@ def test_of_too_many_claims_none_is_decided(tmp_path, monkeypatch):
     monkeypatch.setattr(blame, "_MOST_DECIDED", 2)
     monkeypatch.setattr(blame.Prover, "decide", None)
     assert claims_of(site(tmp_path, trunk="10, native: 10")) == {"list/differs": ("kiosks whole",)}
+
+
+PORTS = (
+    "inkov: campus\nname: c\n"
+    "segments: {across: {ports: 'a:2', hosts: [far]}, near: {ports: 'a:2'}, tills: {ports: 'a:1,2'}, other: {vlan: 20}}\n"
+    "hosts: [{name: far, port: 'b:2'}]\n"
+    "claims:\n  - {name: across whole, together: [across]}\n  - {name: near whole, together: [near]}\n"
+    "  - {name: other whole, together: [other]}\n  - {name: no meeting, apart: [tills, other], layer: 2}\n"
+    "  - {name: no packets, apart: [tills, other], layer: 3}\n"
+)
+
+
+def test_segments_of_ports_are_at_stake_where_some_of_their_ports_are_cut_off_or_joined(tmp_path, monkeypatch):
+    monkeypatch.setattr(blame, "_MOST_DECIDED", 0)
+    write_files(site(tmp_path / "cut", trunk="10, native: 10"), {"campus.yaml": PORTS})
+    assert claims_of(tmp_path / "cut")["list/differs"] == ("across whole", "other whole")
+    write_files(site(tmp_path / "joined", trunk="'10,20', native: 20"), {"campus.yaml": PORTS})
+    assert claims_of(tmp_path / "joined")["native/mismatch"] == ("other whole", "no meeting")

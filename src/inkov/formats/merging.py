@@ -16,7 +16,6 @@ from typing import Any, Final, NamedTuple
 from inkov.formats.grouping import Piece, devices
 from inkov.formats.identities import followed
 from inkov.kinds.kind import Box
-from inkov.kinds.known import gave
 from inkov.kinds.relay import View
 from inkov.kinds.table import MODES, is_stated, kind, refined, setting_words
 from inkov.model.names import natural
@@ -49,7 +48,7 @@ def merged(pieces: Iterable[Piece]) -> Merged:
             switch = made.switch()
             contradictions += made.contradictions
         switches[switch.name] = switch
-        told += [Told(switch.name, p.file, p.format, gave(p.switch), p.entry.short, p.entry.saved) for p in group]
+        told += [Told(switch.name, p.file, p.format, p.switch, p.entry.short, p.entry.saved) for p in group]
     switches = followed(switches)
     return Merged(switches, tuple(told), tuple(contradictions), tuple(_twins(switches.values())))
 

@@ -185,7 +185,7 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading, routed: list
     An entry that may have addresses, of which what is said is said by its path, joins `routed`.
     """
     try:
-        key = orjson.dumps(entry).replace(b'"name":' + orjson.dumps(name), b"")
+        key = orjson.dumps(entry).replace(_named(name), b"")
     except TypeError:  # a number larger than 64 bits
         routed.append(entry)
         return _port(entry, name, leaves_of(entry), path, reading)
@@ -200,6 +200,11 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading, routed: list
             _ALIKE[key] = made
         return made
     return like.renamed(name, Origin(reading.file, path, like.origin.places))
+
+
+@lru_cache(maxsize=8192)
+def _named(name: str) -> bytes:
+    return b'"name":' + orjson.dumps(name)
 
 
 _LAG_KINDS = {"LACP": Lacp.ACTIVE, "STATIC": Lacp.STATIC}

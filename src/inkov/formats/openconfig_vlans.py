@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from functools import lru_cache
 from typing import Any, Final
 
@@ -106,7 +107,7 @@ def _careful_table(places: list[tuple[Any, str]], reading: Reading) -> tuple[dic
         )
     table = _table(tuple(rows))
     if len(table) != len(rows):
-        for v, *_ in {row for row in rows if sum(r[0] == row[0] for r in set(rows)) > 1}:
+        for v in (v for v, ways in Counter(row[0] for row in dict.fromkeys(rows)).items() if ways > 1):
             reading.wrong("this VLAN is defined twice, differently", f"{path}/vlan[vlan-id={v}]")
     return table, next(iter(formats), DOT1Q)
 

@@ -80,25 +80,48 @@ def device_named(name: str, known: Collection[str]) -> str:
     """
     if name in known:
         return name
-    found = _by_bare_name(tuple(known)).get(without_domain(name), ())
+    found = _by_bare_name(_Same(known)).get(without_domain(name), ())
     if len(found) != 1:
         return name
     lower, other = name.casefold().rstrip("."), found[0].casefold().rstrip(".")
     return found[0] if lower == other or without_domain(name) in {lower, other} else name
 
 
-@lru_cache(maxsize=8)
-def _by_bare_name(known: tuple[str, ...]) -> Mapping[str, list[str]]:
+class _Same:
+    """Some devices as a key: the very same object, as lists of hosts and ports ask about one campus a thousand times."""
+
+    def __init__(self, known: Collection[str]) -> None:
+        self.known, self.size = known, len(known)
+
+    def __hash__(self) -> int:
+        return id(self.known)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.known is self.known and other.size == self.size
+
+
+@lru_cache(maxsize=4)
+def _by_bare_name(known: _Same) -> Mapping[str, list[str]]:
     made: dict[str, list[str]] = defaultdict(list)
-    for name in known:
+    for name in known.known:
         made[without_domain(name)].append(name)
     return made
 
 
 def devices_matching(pattern: str, known: Collection[str]) -> list[str]:
     """Returns the devices whose names match a pattern, or the one that it names."""
+    if _WILD.search(pattern) and (found := _matching(pattern, _Same(known))):
+        return list(found)
     named = device_named(pattern, known)
-    return fnmatch.filter(known, pattern) or ([named] if named in known else [])
+    return [named] if named in known else []
+
+
+_WILD = re.compile(r"[*?[]")
+
+
+@lru_cache(maxsize=128)
+def _matching(pattern: str, known: _Same) -> tuple[str, ...]:
+    return tuple(fnmatch.filter(known.known, pattern))
 
 
 def ports_text(names: Iterable[str]) -> str:

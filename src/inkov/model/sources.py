@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import Enum
 
 from inkov.model.settings import Setting
 from inkov.model.source import Source
+from inkov.model.switch import Switch
 
 
 class Topic(Enum):
@@ -30,7 +30,7 @@ class Told:
         device: its name in the campus.
         file: as the site shows it.
         format: name of its format.
-        gave: topics, each with how much in words.
+        said: the device, as far as the file tells.
         short: what is missing from the file because it is cut, or because the device did not say.
         saved: it is what the device has saved.
     """
@@ -38,7 +38,7 @@ class Told:
     device: str
     file: str
     format: str
-    gave: Mapping[Topic, str]
+    said: Switch
     short: tuple[str, ...] = ()
     saved: bool = False
 

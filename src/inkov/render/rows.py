@@ -54,7 +54,7 @@ class Page:
     Attributes:
         columns: its columns.
         rows: a cell a column.
-        folded: the rows as a screen shows them, where alike ones are folded there; None for the same.
+        folded: makes the rows as a screen shows them, where alike ones are folded there; None for the same.
         before: blocks above it.
         after: blocks below it.
         nothing: what is said instead when there is no row.
@@ -62,7 +62,7 @@ class Page:
 
     columns: Sequence[Column]
     rows: Sequence[Sequence[Cell]]
-    folded: Sequence[Sequence[Cell]] | None = None
+    folded: Callable[[], Sequence[Sequence[Cell]]] | None = None
     before: Sequence[Block] = ()
     after: Sequence[Block] = ()
     nothing: str = ""
@@ -157,7 +157,7 @@ def _chosen(page: Page, wish: Wish, *, screen: bool) -> tuple[list[int], list[li
     fits = {Shown.ALWAYS, Shown.SCREEN if screen else Shown.PIPE} | ({Shown.ASKED} if wish.where else set())
     usual = [i for i, c in enumerate(page.columns) if c.shown in fits]
     chosen = [places[k] for k in wish.columns] or usual
-    rows = list(page.folded if screen and page.folded is not None else page.rows)
+    rows = list(page.folded() if screen and page.folded is not None else page.rows)
     if wish.sort:
         by = places[wish.sort.lstrip("-")]
         known, without = ([r for r in rows if (_plain(r[by]) in {"", "-"}) is none] for none in (False, True))

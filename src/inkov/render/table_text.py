@@ -252,7 +252,7 @@ PORTS = (
 
 def ports_page(rows: Sequence[PortRow]) -> Page:
     """Returns ports, each in a row; on a screen runs of like ones in one."""
-    return Page(PORTS, [_port(r, r) for r in rows], [_port(a, b) for a, b in _runs(rows)], nothing="no ports")
+    return Page(PORTS, [_port(r, r) for r in rows], lambda: [_port(a, b) for a, b in _runs(rows)], nothing="no ports")
 
 
 def _port(first: PortRow, last: PortRow) -> tuple[Cell, ...]:

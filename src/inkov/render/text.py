@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from functools import lru_cache
+from itertools import chain
 from typing import Final, TypeAlias
 
 Span: TypeAlias = tuple[str, str]
@@ -152,11 +153,9 @@ _LONG = 40
 def _table(block: Table, width: int | None) -> Iterator[Line]:
     rows = list(block.rows)
     sizes = [cells(h) for h in block.heads]
-    for row in rows:
-        for i, cell in enumerate(row):
-            size = cells(cell) if isinstance(cell, str) else _size(cell)
-            if width is not None or size <= _LONG:  # in a pipe, a few long lists do not pad all other rows
-                sizes[i] = max(sizes[i], size)
+    for i, column in enumerate(zip(*rows, strict=True)):
+        found = _sizes(column) if width is not None else filter(_LONG.__ge__, _sizes(column))
+        sizes[i] = max(sizes[i], max(found, default=0))  # in a pipe, a few long lists do not pad all other rows
     fitted = sizes if width is None else _fitted(block, rows, sizes, width)
     if fitted is None:
         yield from _blocks(block, [_texts(row) for row in rows], width)
@@ -166,23 +165,33 @@ def _table(block: Table, width: int | None) -> Iterator[Line]:
         yield from _row([Text(h, "bold") for h in block.heads], fitted, block.right, wrap=wrap)
         if width is not None:
             yield [("─" * min(sum(fitted) + 2 * (len(fitted) - 1), width), "dim")]
+    form = "  ".join(f"%{'' if i in block.right else '-'}{size}s" for i, size in enumerate(fitted))
     for row in rows:
-        if not wrap and all(map(_plain, row)):
-            yield [("  ".join([_padded(cell, fitted[i], i in block.right) for i, cell in enumerate(row)]), "")]
+        plain = not wrap and _PLAIN.issuperset(map(type, row))
+        if plain and (line := form % tuple(row)).isascii():
+            yield [(line, "")]
+        elif plain:
+            yield [("  ".join([_padded(str(cell), fitted[i], i in block.right) for i, cell in enumerate(row)]), "")]
         else:
             yield from _row(_texts(row), fitted, block.right, wrap=wrap)
 
 
-def _plain(cell: Text | str) -> bool:
-    return type(cell) is str
+_PLAIN: Final = frozenset({str})
+
+
+def _sizes(column: Sequence[Text | str]) -> Iterable[int]:
+    """Returns the columns of a terminal that each cell takes; most are plain, and are not asked one by one."""
+    texts = [cell for cell in column if isinstance(cell, str)]
+    if "".join(texts).isascii():
+        return chain(map(len, texts), (_size(cell) for cell in column if not isinstance(cell, str)))
+    return (cells(cell) if isinstance(cell, str) else _size(cell) for cell in column)
 
 
 def _texts(row: Sequence[Text | str]) -> list[Text]:
     return [Text(c) if isinstance(c, str) else c for c in row]
 
 
-def _padded(cell: Text | str, size: int, right: bool) -> str:
-    text = str(cell)
+def _padded(text: str, size: int, right: bool) -> str:
     gap = " " * (size - cells(text))
     return gap + text if right else text + gap
 

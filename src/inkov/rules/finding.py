@@ -161,12 +161,12 @@ def _shared(findings: tuple[Finding, ...]) -> tuple[Finding, ...]:
         if finding.severity is Severity.TIDY and not finding.also:
             by_rule.setdefault(finding.rule, []).append(finding)
     many = {rule: some for rule, some in by_rule.items() if len(some) > _MANY}
+    shared = {id(finding) for some in many.values() for finding in some}
     made: list[Finding] = []
     for finding in findings:
-        some = many.get(finding.rule, [])
-        if finding not in some:
+        if id(finding) not in shared:
             made.append(finding)
-        elif finding is some[0]:
+        elif finding is (some := many[finding.rule])[0]:
             places = ", ".join(f.place for f in some[1:4])
             more = f" The same at {len(some) - 1} more places: {places} and {len(some) - 4} more."
             made.append(replace(finding, what=finding.what + more, also=tuple(some[1:])))

@@ -6,13 +6,15 @@ and what the finding blames is what the way that breaks it goes by, or where it 
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import replace
+from itertools import combinations
 
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Campus, Claim, Segment
 from inkov.model.names import PortRef
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import NONE, Vid, VlanSet
 from inkov.rules.finding import Finding
 
 
@@ -30,12 +32,14 @@ def impact(network: Network, *, decides: bool = True) -> Callable[[Finding], Fin
     for name, host in campus.hosts.items():
         host_at.setdefault(host.port, []).append(name)
     blamed = _blamed(network) if decides and campus.claims else {}
+    stakes = _Stakes(campus)
 
     def hit(finding: Finding) -> Finding:
         refs = finding.members or [PortRef(c.holder, c.port) for c in finding.causes if c.port]
-        hosts = dict.fromkeys(name for ref in refs for name in host_at.get(ref, ()))
+        hosts = dict.fromkeys(name for ref in refs for name in host_at.get(ref, ())) if host_at else {}
         own = {name for c in finding.causes for name in blamed.get((c.holder, c.port or c.entry), ())}
-        claims = tuple(c.name for c in campus.claims if c.name in own or _breaks(campus, finding, c))
+        own.update(stakes.of(finding))
+        claims = tuple(c.name for c in campus.claims if c.name in own) if own else ()
         return replace(finding, hosts=tuple(hosts), claims=claims)
 
     return hit
@@ -47,16 +51,41 @@ def _blamed(network: Network) -> Mapping[tuple[str, str], Collection[str]]:
     return blamed(network)
 
 
-def _breaks(campus: Campus, finding: Finding, claim: Claim) -> bool:
-    """Tells whether a claim is at stake: VLANs of two of its segments are joined, or one of its segments is cut."""
-    members = frozenset(finding.members)
-    known = campus.segments
+class _Stakes:
+    """The claims of a campus by what findings name: the ports and the VLANs of their segments."""
+
+    def __init__(self, campus: Campus) -> None:
+        self.segments = campus.segments
+        self._at_port: dict[PortRef, list[str]] = defaultdict(list)
+        self._in_vlan: dict[Vid, list[str]] = defaultdict(list)
+        self._about: dict[str, list[Claim]] = defaultdict(list)
+        for name, segment in campus.segments.items():
+            for ref in segment.ports or ():
+                self._at_port[ref].append(name)
+            for vid in segment.vlans if segment.ports is None else ():
+                self._in_vlan[vid].append(name)
+        for claim in campus.claims:
+            for name in claim.segments:
+                self._about[name].append(claim)
+
+    def of(self, finding: Finding) -> set[str]:
+        """Returns the claims at stake: VLANs of two of its segments are joined, or one of its segments is cut."""
+        members = frozenset(finding.members)
+        vlans = finding.joins | (finding.vlans if finding.parts else NONE)
+        near = {n for v in vlans for n in self._in_vlan.get(v, ())}
+        near |= {n for ref in members for n in self._at_port.get(ref, ())} if vlans else set()
+        joined = {n for n in near if _touched(self.segments[n], finding.joins, members)}
+        cut = {n for n in near if finding.parts and _cut(self.segments[n], finding.vlans, members)}
+        asked = {c.name: c for n in joined | cut for c in self._about[n]}
+        return {name for name, claim in asked.items() if _breaks(claim, joined, cut)}
+
+
+def _breaks(claim: Claim, joined: Collection[str], cut: Collection[str]) -> bool:
     if isinstance(claim, Apart):
         return 2 in claim.layers and any(
-            all(name in known and _touched(known[name], finding.joins, members) for name in pair)
-            for pair in claim.pairs
+            claim.parts(a, b) for a, b in combinations([n for n in claim.segments if n in joined], 2)
         )
-    return finding.parts and any(name in known and _cut(known[name], finding.vlans, members) for name in claim.segments)
+    return any(n in cut for n in claim.segments)
 
 
 def _touched(segment: Segment, vlans: VlanSet, members: frozenset[PortRef]) -> bool:

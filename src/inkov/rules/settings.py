@@ -20,11 +20,8 @@ def resolved(campus: Campus, rules: Mapping[str, Rule]) -> tuple[dict[str, str],
         BadInput: a setting or a waiver fits no rule, or an option is none or out of its bounds; all at once.
     """
     named = [(said.rule, said.source) for said in campus.settings] + [(w.rule, w.source) for w in campus.waivers]
-    problems = [
-        Problem(source, f"no rule matches {name!r}{nearest(name, rules)}")
-        for name, source in named
-        if not fits_any(name, rules)
-    ]
+    none = {name for name in {n for n, _ in named} if not fits_any(name, rules)}
+    problems = [Problem(s, f"no rule matches {name!r}{nearest(name, rules)}") for name, s in named if name in none]
     options: dict[tuple[str, str], int] = {}
     for setting in campus.settings:
         problems += _problems(setting, rules)

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
+from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.rules.choice import identity
 from inkov.rules.finding import Evidence, Finding, Severity
@@ -110,7 +111,7 @@ def _summary(counts: Mapping[str, int], findings: Iterable[FindingView]) -> str:
 def finding_view(finding: Finding) -> FindingView:
     """Returns one finding as plain data."""
     group = (finding, *finding.also)
-    members = {ref for f in group for ref in f.members}
+    members = set[PortRef]().union(*{id(f.members): f.members for f in group}.values())  # many share theirs
     return FindingView(
         id=identity(finding),
         rule=finding.rule,

@@ -89,8 +89,9 @@ def map_of(network: Network, overlay: Overlay, only: frozenset[str] | None = Non
         most: boxes from which on leaves that hang alike are folded.
     """
     names = [n for n in network.switches if only is None or n in only]
-    links = [k for k in network.links if {k.a.switch, k.b.switch} <= set(names)]
-    groups = _folded(names, links, most, keep=frozenset(overlay.boxes) if overlay.others is Tone.FAINT else frozenset())
+    shown = frozenset(names)
+    links = [k for k in network.links if k.a.switch in shown and k.b.switch in shown]
+    groups = _folded(names, links, most, overlay)
     return _Drawing(network, overlay, groups, links).picture()
 
 
@@ -103,25 +104,34 @@ def around(network: Network, centre: str, hops: int) -> frozenset[str]:
     return frozenset(found)
 
 
-def _folded(names: Sequence[str], links: Sequence[Link], most: int, keep: frozenset[str]) -> list[_Group]:
-    """Returns the boxes: while there are too many, those that hang alike become one, then what hangs below one joins it."""
-    folding = _Folding(names, links, keep)
+def _folded(names: Sequence[str], links: Sequence[Link], most: int, overlay: Overlay) -> list[_Group]:
+    """Returns the boxes: while there are too many, those that hang alike become one, then what hangs below one joins it.
+
+    What the overlay is about stays as it is, unless that is far too many boxes, too; what it says something else of never
+    becomes one.
+    """
+    looks = {n: (overlay.boxes.get(n), overlay.islands.get(n)) for n in names}
+    kept = frozenset(overlay.boxes) if overlay.others is Tone.FAINT else frozenset()
+    folding = _Folding(names, links, looks, kept)
     if len(folding.groups) > most:
         folding.join_alike()
     if len(folding.groups) > most:
         folding.take_in()
-    while len(folding.groups) > max(most, _FAR_TOO_MANY) and (folding.join_alike() or folding.take_in()):
-        pass
+    for folding.keep in (kept, frozenset()):
+        while len(folding.groups) > max(most, _FAR_TOO_MANY) and (folding.join_alike() or folding.take_in()):
+            pass
     return sorted(folding.groups.values(), key=lambda g: natural(g.name))
 
 
 class _Folding:
     """Boxes that become fewer."""
 
-    def __init__(self, names: Sequence[str], links: Sequence[Link], keep: frozenset[str]) -> None:
+    def __init__(
+        self, names: Sequence[str], links: Sequence[Link], looks: Mapping[str, object], keep: frozenset[str]
+    ) -> None:
         self.groups = {n: _Group(n, [n]) for n in names}
         self.home = {n: n for n in names}
-        self.links, self.keep = links, keep
+        self.links, self.looks, self.keep = links, looks, keep
 
     def _near(self) -> dict[str, set[str]]:
         near: dict[str, set[str]] = {n: set() for n in self.groups}
@@ -140,25 +150,26 @@ class _Folding:
         self.home |= dict.fromkeys(members, first)
 
     def join_alike(self) -> bool:
-        """Makes one box of leaves that hang on the same one or two others; tells whether there were any."""
+        """Makes one box of leaves that hang on the same one or two others and look alike; tells whether there were any."""
         near = self._near()
-        alike: dict[frozenset[str], list[str]] = defaultdict(list)
+        alike: dict[tuple[frozenset[str], object], list[str]] = defaultdict(list)
         for n in self.groups:
             if len(near[n]) in {1, 2} and all(len(near[o]) > len(near[n]) for o in near[n]) and n not in self.keep:
-                alike[frozenset(near[n])].append(n)
+                alike[frozenset(near[n]), self.looks[n]].append(n)
         folds = [some for some in alike.values() if len(some) >= _FEWEST]
         for some in folds:
             self._merge(some[0], some[1:])
         return bool(folds)
 
     def take_in(self) -> bool:
-        """Makes one box of each that has but leaves below it, with these; tells whether there were any."""
+        """Makes one box of each that has but leaves below it, with those that look as it does; tells whether there were any."""
         near = self._near()
         leaves = {n for n in self.groups if len(near[n]) == 1 and n not in self.keep}
         folds = {
-            n: sorted(near[n] & leaves, key=natural)
+            n: below
             for n in self.groups
-            if n not in leaves and near[n] & leaves and len(near[n] - leaves) in {1, 2}
+            if n not in leaves and len(near[n] - leaves) in {1, 2}
+            if (below := sorted((o for o in near[n] & leaves if self.looks[o] == self.looks[n]), key=natural))
         }
         for n, below in folds.items():
             self._merge(n, below)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from inkov.kinds.known import gave
 from inkov.model.campus import Campus
-from inkov.model.sources import Told, Topic
+from inkov.model.sources import Contradiction, Told, Topic
 from inkov.model.switch import Kind, Switch
 
 
@@ -83,48 +83,66 @@ def sources_view(campus: Campus, ways: Mapping[str, Mapping[Topic, str]], only: 
     for t in campus.told:
         told[t.device].append(t)
     chosen = [s for n, s in campus.switches.items() if only is None or n in only]
+    cabled = {end.switch for c in campus.cables for end in (c.a, c.b)}
+    differ: dict[str, list[Contradiction]] = defaultdict(list)
+    for c in campus.contradictions:
+        differ[c.device].append(c)
+    alone = len(campus.switches) == 1
     return SourcesView(
         campus.name,
-        tuple(_device(campus, s, told[s.name], ways) for s in chosen),
+        tuple(_device(s, told[s.name], differ[s.name], ways, joined=alone or s.name in cabled) for s in chosen),
         tuple(map(str, campus.unread)),
         campus.notes,
     )
 
 
-def _device(campus: Campus, switch: Switch, told: list[Told], ways: Mapping[str, Mapping[Topic, str]]) -> DeviceRow:
+def _device(
+    switch: Switch,
+    told: list[Told],
+    differ: list[Contradiction],
+    ways: Mapping[str, Mapping[Topic, str]],
+    *,
+    joined: bool,
+) -> DeviceRow:
     return DeviceRow(
         switch.name,
         switch.kind.value,
-        tuple(FileRow(t.file, t.format, {k.value: v for k, v in t.gave.items()}, t.short, t.saved) for t in told),
+        tuple(FileRow(t.file, t.format, {k.value: v for k, v in gave(t.said).items()}, t.short, t.saved) for t in told),
         {k.value: v for k, v in gave(switch).items()},
-        tuple(_missing(campus, switch, told, ways)),
+        tuple(_missing(switch, told, differ, ways, joined=joined)),
         tuple(
             ContradictionRow(c.place, c.setting.cause, c.says[0], str(c.says[1]), c.but[0], str(c.but[1]), c.settled)
-            for c in campus.contradictions
-            if c.device == switch.name
+            for c in differ
         ),
     )
 
 
 def _missing(
-    campus: Campus, switch: Switch, told: list[Told], ways: Mapping[str, Mapping[Topic, str]]
+    switch: Switch,
+    told: list[Told],
+    differ: list[Contradiction],
+    ways: Mapping[str, Mapping[Topic, str]],
+    *,
+    joined: bool,
 ) -> Iterator[MissingRow]:
-    """Yields the topics that no file tells of whole, with the way that fits the formats at hand."""
+    """Yields the topics that no file tells of whole, with the way that fits the formats at hand; `joined`: its neighbours are known."""
     known = gave(switch)
-    cabled = {end.switch for c in campus.cables for end in (c.a, c.b)}
     for topic in _SWITCH if switch.kind is Kind.SWITCH else _OTHERS:
         words = known.get(topic, "")
         part, _, whole = words.partition(" of ")
         if topic is Topic.VLANS and switch.vlans is None and any("as used" in way for way in _own(told)):
             continue
-        if topic is Topic.NEIGHBOURS and (switch.name in cabled or len(campus.switches) == 1):
+        if topic is Topic.NEIGHBOURS and joined:
             continue
         if topic is Topic.GATEWAYS and switch.gateways_stated:
             continue
         if words and (not whole or part == whole):
             continue
-        differs = topic is Topic.MODES and any(c.device == switch.name and c.port for c in campus.contradictions)
-        hints = ["settle what differs"] if differs else [ways.get(t.format, {}).get(topic, "") for t in reversed(told)]
+        hints = (
+            ["settle what differs"]
+            if topic is Topic.MODES and any(c.port for c in differ)
+            else [ways.get(t.format, {}).get(topic, "") for t in reversed(told)]
+        )
         own = next((w[topic] for w in ways.values() if topic in w), "")
         shown = f"{topic.value}: {int(whole) - int(part)} of {whole} not stated" if whole.isdecimal() else topic.value
         yield MissingRow(shown, next(filter(None, hints), own))

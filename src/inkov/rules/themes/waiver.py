@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import fnmatch
-from collections.abc import Iterable, Iterator
+import re
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator
 from datetime import date
 
 from inkov.model.campus import Waiver
@@ -61,19 +63,43 @@ def waive(
     stand: list[Finding] = []
     waived: list[Finding] = []
     used: set[int] = set()
+    places = _Places(waivers)
     for finding in findings:
-        at = [i for i, w in enumerate(waivers) if _covers(w, finding)]
+        at = places.covering(finding)
         used.update(at)
         alive = [i for i in at if not _over(waivers[i], today)]
         (waived if alive else stand).append(finding)
     return stand, waived, list(_about(waivers, used, today))
 
 
-def _covers(waiver: Waiver, finding: Finding) -> bool:
-    return fnmatch.fnmatchcase(finding.rule, waiver.rule) and (
-        fnmatch.fnmatchcase(finding.place, waiver.at)
-        or any(fnmatch.fnmatchcase(end.strip(), waiver.at) for end in finding.place.split(" <-> "))
-    )
+class _Places:
+    """Waivers by the places they are about: those that name one are looked up, patterns are made ready once."""
+
+    def __init__(self, waivers: tuple[Waiver, ...]) -> None:
+        self.waivers = waivers
+        self._named: dict[str, list[int]] = defaultdict(list)
+        self._patterns: list[tuple[int, Callable[[str], object]]] = []
+        for i, waiver in enumerate(waivers):
+            if _WILD.isdisjoint(waiver.at):
+                self._named[waiver.at].append(i)
+            else:
+                self._patterns.append((i, re.compile(fnmatch.translate(waiver.at)).match))
+        self._rules: dict[tuple[str, str], bool] = {}
+
+    def covering(self, finding: Finding) -> list[int]:
+        """Returns the numbers of the waivers that are about a finding: its rule, and its place or an end of that."""
+        places = dict.fromkeys([finding.place, *(end.strip() for end in finding.place.split(" <-> "))])
+        named = {i for place in places for i in self._named.get(place, ())}
+        fit = {i for i, fits in self._patterns if any(map(fits, places))}
+        return sorted(i for i in named | fit if self._about(finding.rule, self.waivers[i].rule))
+
+    def _about(self, rule: str, pattern: str) -> bool:
+        if (rule, pattern) not in self._rules:
+            self._rules[rule, pattern] = fnmatch.fnmatchcase(rule, pattern)
+        return self._rules[rule, pattern]
+
+
+_WILD = frozenset("*?[")
 
 
 def _over(waiver: Waiver, today: date | None) -> bool:
