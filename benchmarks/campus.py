@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+from collections.abc import Container
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -186,3 +187,70 @@ def write_yaml(folder: Path, shape: Shape) -> list[Path]:
         path.write_text("\n".join(lines) + "\n")
         paths.append(path)
     return paths
+
+
+def compact(
+    name: str,
+    trunks: dict[str, tuple[list[int], str, str]],
+    access: dict[str, int],
+    table: list[int],
+    shut: Container[str] = (),
+    *,
+    lags: bool = False,
+    phones: bool = False,
+) -> str:
+    """Returns a switch as most devices export it: compact, LLDP on uplinks, ports without labels.
+
+    Args:
+        name: its name.
+        trunks: uplinks, each with its list, the far switch and the far port.
+        access: ports with the VLAN that each is in.
+        table: the VLANs it defines.
+        shut: ports that are off.
+        lags: uplinks are LAGs of two ports each, at both ends.
+        phones: each access port hears a phone, which no file describes.
+    """
+    modes: dict[str, dict[str, object]] = {
+        port: {"interface-mode": "TRUNK", "native-vlan": NATIVE, "trunk-vlans": _ranges([*listed, NATIVE])}
+        for port, (listed, _, _) in trunks.items()
+    }
+    modes |= {port: {"interface-mode": "ACCESS", "access-vlan": vid} for port, vid in access.items()}
+    interfaces = [
+        {
+            "name": port,
+            "config": {"name": port, "enabled": port not in shut},
+            "openconfig-if-aggregate:aggregation" if lags and port in trunks else "openconfig-if-ethernet:ethernet": {
+                "openconfig-vlan:switched-vlan": {"config": mode}
+            },
+        }
+        for port, mode in modes.items()
+    ]
+    members = {f"{port}{half}": port for port in trunks for half in "ab"} if lags else {}
+    interfaces += [
+        {
+            "name": member,
+            "config": {"name": member, "enabled": True},
+            "openconfig-if-ethernet:ethernet": {"config": {"openconfig-if-aggregate:aggregate-id": port}},
+        }
+        for member, port in members.items()
+    ]
+    far = {port: (switch, end) for port, (_, switch, end) in trunks.items()}
+    if lags:
+        far = {m: (far[port][0], f"{far[port][1]}{m[-1]}") for m, port in members.items()}
+    if phones:
+        far |= {port: (f"phone-{name}-{port}", "1") for port in access}
+    heard = [
+        {
+            "name": port,
+            "neighbors": {"neighbor": [{"id": "1", "state": {"id": "1", "system-name": who, "port-id": end}}]},
+        }
+        for port, (who, end) in far.items()
+    ]
+    vlans = [{"vlan-id": v, "config": {"vlan-id": v, "name": f"vlan-{v}"}} for v in (*table, NATIVE, PARKING)]
+    document = {
+        "openconfig-system:system": {"config": {"hostname": name}},
+        "openconfig-interfaces:interfaces": {"interface": interfaces},
+        "openconfig-vlan:vlans": {"vlan": vlans},
+        "openconfig-lldp:lldp": {"interfaces": {"interface": heard}},
+    }
+    return json.dumps(document, separators=(",", ":"))

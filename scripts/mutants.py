@@ -30,7 +30,7 @@ NAMED = (
     Mutation(
         "rung order: defined before listed",
         "forwarding/ladder.py",
-        "            fail(~listed, Rung.LISTED, end, plant.port(end).origin.of(Setting.ALLOWED))\n",
+        "            fail(~listed, Rung.LISTED, end, _at(plant.port(end), Setting.ALLOWED))\n",
         "",
         "tests/forwarding tests/rules",
     ),
