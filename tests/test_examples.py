@@ -25,7 +25,7 @@ def test_examples_of_the_interface_say_what_happens(quillfin, monkeypatch):
 
 
 @pytest.fixture(scope="module")
-def desk(quillfin, tmp_path_factory):
+def filled(quillfin, tmp_path_factory):
     """A folder in git with the demo, its exports as somebody has them who starts, and the proofs of the healthy campus."""
     folder = tmp_path_factory.mktemp("desk")
     shutil.copytree(quillfin, folder / "quillfin")
@@ -36,6 +36,12 @@ def desk(quillfin, tmp_path_factory):
     for args in (["init", "-q"], ["add", "-A"], *[["commit", "-q", "--allow-empty", "-m", "a day"]] * 8):
         subprocess.run(["git", *args], cwd=folder, check=True, env={**os.environ, **whose})
     return folder
+
+
+@pytest.fixture
+def desk(filled, tmp_path):
+    """That folder as it was filled, whatever other examples wrote into theirs."""
+    return shutil.copytree(filled, tmp_path / "desk", symlinks=True)
 
 
 @pytest.mark.parametrize("name", [n for n in COMMANDS if n != "demo"])

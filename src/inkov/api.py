@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from inkov.formats.site import Progress, load_files
 from inkov.formats.text import utf8
 from inkov.forwarding.network import Network
-from inkov.model.campus import Campus, Claim
+from inkov.model.campus import Campus, Claim, Segment
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.names import PortRef, device_named, port_in
 from inkov.model.source import Source
@@ -152,11 +152,15 @@ def prove(
     'Proved'
     """
     from inkov.proof.prove import prove as run
-    from inkov.proof.sentences import BadClaim, parse_claim
 
     net = network(campus)
-    if claims is None:
-        return run(net, strict=strict, late=_after(budget))
+    made = None if claims is None else [*_claims(net, claims)]
+    return run(net, made, strict=strict, late=_after(budget))
+
+
+def _claims(net: Network, claims: Sequence[Claim | str]) -> list[Claim]:
+    from inkov.proof.sentences import BadClaim, parse_claim
+
     made: list[Claim] = []
     problems: list[Problem] = []
     for claim in claims:
@@ -166,7 +170,35 @@ def prove(
             problems.append(Problem(Source("claim"), str(exc)))
     if problems:
         raise BadInput(problems)
-    return run(net, made, strict=strict, late=_after(budget))
+    return made
+
+
+def claim_called(campus: Campus, text: str) -> Claim:
+    """Returns the claim of the campus file that has a name, or the one that a sentence makes.
+
+    Raises:
+        BadInput: it is neither; with a hint.
+    """
+    stated = {c.name: c for c in campus.claims}
+    if text in stated:
+        return stated[text]
+    if text.partition(" ")[0] not in {"apart", "together", "only"}:
+        raise BadInput([Problem(Source("claim"), f"there is no claim {text!r}{nearest(text, stated)}")])
+    return _claims(network(campus), [text])[0]
+
+
+def segment_called(campus: Campus, name: str) -> Segment:
+    """Returns the segment, host, VLAN or port that a name stands for, as claims have it.
+
+    Raises:
+        BadInput: there is none; with a hint.
+    """
+    from inkov.proof.stations import UnknownSegment, segment_named
+
+    try:
+        return segment_named(network(campus), name)
+    except UnknownSegment as exc:
+        raise BadInput([Problem(Source("segment"), str(exc))]) from None
 
 
 def _after(budget: float | None) -> Callable[[], bool]:
@@ -267,7 +299,9 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
     if inner is not None and tag is None:
         raise BadInput([Problem(Source("flood"), "an inner tag needs an outer one")])
     tags = tuple(v for v in (tag, inner) if v is not None)
-    return [HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in Flooding(network(campus)).heard(ref, tags)]
+    return [
+        HeardRow(str(h.at), tuple(map(vid_of, h.tags))) for h in Flooding(network(campus).followed).heard(ref, tags)
+    ]
 
 
 def converged(campus: Campus) -> Campus:

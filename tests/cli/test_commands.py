@@ -171,6 +171,15 @@ def test_flood_of_one_port_and_with_a_tag(quillfin):
         ),
         (["vlans", "mended", "--vlan", "5000"], "--vlan: 5000 is not a VLAN number; expected 1 to 4094"),
         (["explain", "native/mismach"], "explain: there is no rule 'native/mismach'; did you mean 'native/mismatch'?"),
+        (["map", "mended", "--segment", "tlls"], "segment: there is no segment 'tlls'; did you mean 'tills'?"),
+        (
+            ["map", "mended", "--claim", "card data stays"],
+            "claim: there is no claim 'card data stays'; did you mean 'card data stays apart'?",
+        ),
+        (
+            ["map", "mended", "--claim", "apart tills kiosk"],
+            "claim: there is no segment 'kiosk'; did you mean 'kiosks'?",
+        ),
         (
             ["audit", "mended", "-o", "no/such/folder.txt"],
             "no/such/folder.txt: cannot be written: No such file or directory",

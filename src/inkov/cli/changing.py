@@ -182,7 +182,7 @@ def rehearse(
     from inkov.views.trials import trials
 
     if all_cuts or all_fails or all_plugs:
-        cables = [(w.a, w.b) for k in network.links for w in k.wires if k.up]
+        cables = [(w.a, w.b) for k in network.followed.links for w in k.wires if k.up]
         steps = change_file.every_cut(campus, cables) if all_cuts else []
         steps += change_file.every_fail(campus) if all_fails else []
         hosts = (ref for refs in network.edge_ports.values() for ref in refs)

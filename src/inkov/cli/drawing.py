@@ -98,6 +98,7 @@ def map_(
 def _overlay(
     network: Network, vlan: str | None, segment: str | None, claim: str | None, changes: Path | None, *, tree: bool
 ) -> Overlay:
+    from inkov import api
     from inkov.views import overlays
 
     if tree:
@@ -110,9 +111,7 @@ def _overlay(
             return overlays.of_vlan(network, vids[0])
         return overlays.of_vlans(network, wanted, f"VLANs {wanted}") if wanted else overlays.usual(network)
     if segment is not None:
-        from inkov.proof.stations import segment_named
-
-        found = segment_named(network, segment)
+        found = api.segment_called(network.campus, segment)
         return overlays.of_vlans(network, found.vlans, f"segment {segment} ({found.vlans})")
     if claim is not None:
         return _of_claim(network, claim)
@@ -129,17 +128,11 @@ def _overlay(
 
 
 def _of_claim(network: Network, text: str) -> Overlay:
+    from inkov import api
     from inkov.proof.prove import Prover
-    from inkov.proof.sentences import parse_claim
     from inkov.views import overlays
 
-    stated = {c.name: c for c in network.campus.claims}
-    if text in stated:
-        claim = stated[text]
-    elif text.split(maxsplit=1)[0] in {"apart", "together", "only"}:
-        claim = parse_claim(text, network)
-    else:
-        raise BadInput([Problem(Source("--claim"), f"there is no claim {text!r}{nearest(text, stated)}")])
+    claim = api.claim_called(network.campus, text)
     return overlays.of_claim(network, claim, Prover(network).decide(claim))
 
 

@@ -10,12 +10,15 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TypeVar
+from typing import Final, TypeVar
 
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef, label_words
 from inkov.model.source import Source
 from inkov.model.switch import Heard, Switch
+
+BY_LABEL: Final = "only the labels at both ends say that it is cabled"
+"""What is doubtful about an inferred cable."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,6 +116,11 @@ class Cabling:
     links: list[Link] = field(default_factory=list)
     outside: list[Outside] = field(default_factory=list)
     disagreements: list[Disagreement] = field(default_factory=list)
+
+    @property
+    def known(self) -> set[PortRef]:
+        """Ports that are in a link, or hear a system which is not in the campus."""
+        return {e for k in self.links for w in k.wires for e in (w.a, w.b)} | {o.port for o in self.outside}
 
 
 def cabling(campus: Campus) -> Cabling:
@@ -279,7 +287,7 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
     naming = {label for label in labels if ":" in label or not switches.keys().isdisjoint(label_words(label))}
     if not naming:
         return []
-    known = {e for k in found.links for w in k.wires for e in (w.a, w.b)} | {o.port for o in found.outside}
+    known = found.known
     says: dict[PortRef, tuple[str, str]] = {}
     for switch in switches.values():
         for port in switch.ports.values():

@@ -7,7 +7,7 @@ the directed graph on (switch, domain) in each view.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from itertools import combinations, product
@@ -50,9 +50,24 @@ class Network(Bridging):
     @cached_property
     def followed(self) -> Network:
         """The campus with the cables that labels alone name, which audits and traces follow; itself where none do."""
-        campus = self.campus
-        cables = (Cable(a, b, self.port(a).origin.of(Setting.LABEL), inferred=True) for a, b in self.labelled)
-        return Network(replace(campus, cables=(*campus.cables, *cables)), self.failed) if self.labelled else self
+        return self.following(self.labelled)
+
+    def following(self, pairs: Sequence[tuple[PortRef, PortRef]], like: Network | None = None) -> Network:
+        """Returns the campus with cables between some ports, as labels name them; itself where there are none.
+
+        Args:
+            pairs: ports that nothing says are cabled.
+            like: such a network of a campus that has some switches the same.
+        """
+        if not pairs:
+            return self
+        cables = (Cable(a, b, self.port(a).origin.of(Setting.LABEL), inferred=True) for a, b in pairs)
+        return Network(replace(self.campus, cables=(*self.campus.cables, *cables)), self.failed, like)
+
+    @cached_property
+    def inferred(self) -> list[tuple[PortRef, PortRef]]:
+        """The cables of `following`."""
+        return [(c.a, c.b) for c in self.campus.cables if c.inferred]
 
     @cached_property
     def trees(self) -> Trees:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
-from inkov.forwarding.cabling import Link
+from inkov.forwarding.cabling import BY_LABEL, Link
 from inkov.forwarding.ladder import Lost, Rung
 from inkov.forwarding.needs import Side
 from inkov.forwarding.network import Network
@@ -91,8 +91,10 @@ class Trim:
 
     @cached_property
     def links(self) -> list[LinkPlan]:
-        """The advice for every link with a list, in natural order. Cost is linear in the links."""
-        return [plan for link in self.network.links if (plan := self._link(link)) is not None]
+        """The advice for every link with a list, in natural order; of those that labels alone name, none. Cost is linear in the links."""
+        own = {(k.a, k.b): k for k in self.network.links}
+        links = (own.get((k.a, k.b), k) for k in self.network.followed.links)
+        return [plan for link in links if (plan := self._link(link)) is not None]
 
     def _link(self, link: Link) -> LinkPlan | None:
         """Returns the advice for a link; None for one without any list."""
@@ -117,6 +119,8 @@ class Trim:
             return "the link is down"
         if link.doubt:
             return link.doubt
+        if link.inferred:
+            return BY_LABEL
         for end in (link.a, link.b):
             kind, formed = network.switches[end.switch].kind, network.formed(end)
             if kind is Kind.UNMANAGED:

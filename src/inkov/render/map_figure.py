@@ -7,7 +7,20 @@ from typing import TYPE_CHECKING, Any, Final
 from xml.sax.saxutils import escape
 
 from inkov.render.figures import saved
-from inkov.views.picture import ISLAND, LABEL_SIZE, LOUD, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
+from inkov.views.picture import (
+    ISLAND,
+    LABEL_SIZE,
+    LOUD,
+    PAD,
+    TEXT_SIZE,
+    TITLE_SIZE,
+    Drawn,
+    Label,
+    Line,
+    Picture,
+    Tone,
+    width_of,
+)
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -33,6 +46,7 @@ _FILLS: Final = {
 }
 HATCHES: Final = ("", "//", "..", "\\\\", "xx", "--", "oo", "||")
 _MARGIN, _HEAD, _FOOT = 18.0, 40.0, 16.0
+_SIGN, _LEGEND_SIZE, _LEGEND_GAP = 28.0, 7.0, 12.0
 _DPI: Final = 130
 _MOST_PIXELS: Final = 16_000
 FORMATS: Final = ("png", "svg", "pdf")
@@ -58,8 +72,15 @@ def drawn(picture: Picture, kind: str) -> bytes:
 
 
 def _size(picture: Picture) -> tuple[float, float]:
-    legend = _FOOT * (1 + (len(picture.legend) + len(picture.islands) + 2) // 3)
-    return max(picture.width, 420.0) + 2 * _MARGIN, picture.height + _HEAD + legend + _MARGIN
+    width, items = max(picture.width, 420.0), len(picture.legend) + len(picture.islands)
+    legend = _FOOT * (1 + -(-items // _columns(picture, width)))
+    return width + 2 * _MARGIN, picture.height + _HEAD + legend + _MARGIN
+
+
+def _columns(picture: Picture, width: float) -> int:
+    """Returns how many signs of the legend stand side by side: up to three, none in the way of the next."""
+    longest = max((width_of(words, _LEGEND_SIZE) for _, words in (*picture.legend, *picture.islands)), default=0.0)
+    return max(1, min(3, int(width // (_SIGN + longest + _LEGEND_GAP))))
 
 
 def draw_on(figure: Figure, picture: Picture) -> Axes:
@@ -187,17 +208,18 @@ def _box(axes: Axes, box: Drawn, left: float, number: int) -> None:
 
 def _legend(axes: Axes, picture: Picture, height: float) -> None:
     width, _ = _size(picture)
-    column = (width - 2 * _MARGIN) / 3
+    columns = _columns(picture, width - 2 * _MARGIN)
+    column = (width - 2 * _MARGIN) / columns
     items: list[tuple[Tone | str, str]] = [*picture.legend, *picture.islands]
-    rows = -(-len(items) // 3)
+    rows = -(-len(items) // columns)
     for n, (sign, words) in enumerate(items):
-        x, y = _MARGIN + column * (n % 3), height - _FOOT * (rows - n // 3)
+        x, y = _MARGIN + column * (n % columns), height - _FOOT * (rows - n // columns)
         if isinstance(sign, Tone):
             color, thick, dashes = _EDGES[sign]
             axes.plot([x, x + 22], [y, y], color=color, linewidth=thick, linestyle=dashes)
         else:
             _text(axes, x + 11, y, sign, size=8, weight="bold", ha="center", va="center")
-        _text(axes, x + 28, y, words, size=7, va="center")
+        _text(axes, x + _SIGN, y, words, size=_LEGEND_SIZE, va="center")
 
 
 _GROUP: Final = re.compile(r'<g id="(box|line)-(\d+)">')

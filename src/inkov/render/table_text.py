@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
+from inkov.forwarding.cabling import BY_LABEL
 from inkov.model import names
 from inkov.render.page import WIDTH, clean, table, words
 from inkov.render.rows import Cell, Column, Page, Shown, shortened
 from inkov.render.text import Block, Stack, Text
-from inkov.views.tables import BY_LABEL, FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
+from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
 
 _GRID_MAX = 40
 

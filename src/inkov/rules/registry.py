@@ -26,7 +26,7 @@ class Facts:
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:
         """Ports that are cabled by their labels alone: no discovery and no campus file says so."""
-        return [(c.a, c.b) for c in self.network.campus.cables if c.inferred]
+        return self.network.inferred
 
     @cached_property
     def families(self) -> list[list[Switch]]:

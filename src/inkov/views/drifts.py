@@ -139,19 +139,37 @@ class Side:
     def findings(self) -> list[Finding]:
         """What an audit finds."""
         if self._findings is None:
-            self._findings = list(audit(self.network, decides=False))
+            self._findings = list(audit(self.followed, decides=False))
         return self._findings
 
     def found(self, rule: str) -> set[str]:
         """Returns what the findings of one rule are known by."""
         if rule not in self._found:
-            self._found[rule] = {identity(f) for f in audit(self.network, Choice(only=(rule,)), decides=False)}
+            self._found[rule] = {identity(f) for f in audit(self.followed, Choice(only=(rule,)), decides=False)}
         return self._found[rule]
+
+    @cached_property
+    def followed(self) -> Network:
+        """Its network with the cables that labels alone name.
+
+        Those of the campus it is like are still there while the labels are: shutting a port unplugs nothing.
+        """
+        if self.like is None:
+            return self.network.followed
+        found, before = self.network.labelled, self.like.followed
+        taken = {e for pair in found for e in pair} | self.network.cabling.known
+        stay = [
+            pair
+            for pair in before.inferred
+            if taken.isdisjoint(pair)
+            and all(self.network.has(e) and self.network.port(e).label == before.port(e).label for e in pair)
+        ]
+        return self.network.following(sorted([*found, *stay], key=lambda p: p[0].order), before)
 
     @cached_property
     def hearing(self) -> Hearing:
         """Who hears untagged broadcasts of whom."""
-        return Hearing(self.network, self.like.hearing if self.like else None, self.plugged)
+        return Hearing(self.followed, self.like.hearing if self.like else None, self.plugged)
 
     @cached_property
     def parted(self) -> tuple[bool, bool]:
@@ -199,7 +217,7 @@ def drift_of(
         reach=ReachView(gained, lost),
         gained_by=cause.each(lambda side: side.parted[0]) if gained else (),
         lost_by=cause.each(lambda side: side.parted[1]) if lost else (),
-        states=tuple(states(one.network, other.network)),
+        states=tuple(states(one.followed, other.followed)),
         claims=tuple(_turned(one, other, claims, cause)),
         findings=_findings(one, other, cause),
         ports=PortsView(_edges(other, one), _edges(one, other)),
@@ -208,7 +226,7 @@ def drift_of(
 
 def _edges(side: Side, but: Side) -> tuple[str, ...]:
     """Returns the edge ports of a campus that are none of another."""
-    mine, theirs = side.network.edge_ports, but.network.edge_ports
+    mine, theirs = side.followed.edge_ports, but.followed.edge_ports
     found = {r for name, refs in mine.items() if refs != theirs.get(name) for r in {*refs} - {*theirs.get(name, ())}}
     return tuple(map(str, sorted(found, key=lambda r: r.order)))
 

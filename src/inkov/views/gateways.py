@@ -57,6 +57,7 @@ def gateways_view(
     network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None
 ) -> GatewaysView:
     """Returns the gateways of some devices and VLANs; of all without a choice."""
+    network = network.followed
     gateways = network.gateways
     rows = sorted(
         _rows(network, gateways, switches, vlans),

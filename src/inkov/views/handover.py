@@ -129,6 +129,7 @@ def handover(  # noqa: PLR0917 - all that a report is made of
         trend: the campus over its revisions.
         waived: findings that are waived.
     """
+    network = network.followed
     audit = audit_view(network, findings, waived)
     claims = verdict_views(verdicts)
     links = tuple(link_rows(network))

@@ -88,6 +88,7 @@ def map_of(network: Network, overlay: Overlay, only: frozenset[str] | None = Non
         only: switches to draw; all when None.
         most: boxes from which on leaves that hang alike are folded.
     """
+    network = network.followed
     names = [n for n in network.switches if only is None or n in only]
     shown = frozenset(names)
     links = [k for k in network.links if k.a.switch in shown and k.b.switch in shown]
@@ -97,6 +98,7 @@ def map_of(network: Network, overlay: Overlay, only: frozenset[str] | None = Non
 
 def around(network: Network, centre: str, hops: int) -> frozenset[str]:
     """Returns the switches that are no more than some links away from one."""
+    network = network.followed
     found, edge = {centre}, {centre}
     for _ in range(hops):
         edge = {k.far_switch(n) for n in edge for k in network.links_at.get(n, ())} - found

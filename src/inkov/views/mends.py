@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
+from inkov.forwarding.cabling import BY_LABEL
 from inkov.kinds.edit import CannotChange
 from inkov.kinds.steps import Step
 from inkov.model.campus import Campus, Claim
@@ -154,10 +155,17 @@ class _Mending:
                     return
                 break
         decide = finding.rule not in CURABLE
-        why = "somebody has to decide" if decide else "no change was found that harms nothing"
+        why = "somebody has to decide" if decide else self._why_not(finding)
         self._seen.add(identity(finding))
         row = LeftRow(finding.rule, finding.severity.value, finding.place, decide, refused or why, finding.mend)
         self.left.append(row)
+
+    def _why_not(self, finding: Finding) -> str:
+        """Says why no cure of a finding is certain."""
+        now = self.now.network
+        if now.labelled and next(iter(cures(now, finding)), None) is None and any(cures(now.followed, finding)):
+            return BY_LABEL
+        return "no change was found that harms nothing"
 
     def _after(self, tried: Sequence[Tried]) -> Side | None:
         """Returns the campus after some cures; None where one of their findings is still there, or anything is worse."""

@@ -18,7 +18,7 @@ from inkov.views.tables import LinkRow, link_rows
 
 def usual(network: Network) -> Overlay:
     """Returns the map as it is: blocked links, and those that carry less than both ends want."""
-    made = Overlay()
+    network, made = network.followed, Overlay()
     for link, row in zip(network.links, link_rows(network), strict=True):
         ends = (link.a, link.b)
         if row.lost:
@@ -38,7 +38,7 @@ def of_vlans(network: Network, vlans: VlanSet, name: str) -> Overlay:
         vlans: which.
         name: what they are called together.
     """
-    made = Overlay(name, others=Tone.FAINT)
+    network, made = network.followed, Overlay(name, others=Tone.FAINT)
     made.legend = [
         (Tone.CARRIES, "carries it"),
         (Tone.LOST, "does not, though an end wants it"),
@@ -91,6 +91,7 @@ def of_vlan(network: Network, vid: Vid) -> Overlay:
 
 def of_tree(network: Network, vid: Vid | None) -> Overlay:
     """Returns a spanning tree: its root, the links in it and those it blocks; that of a VLAN, or the first of each part."""
+    network = network.followed
     made = Overlay(f"spanning tree of VLAN {vid}" if vid else "spanning tree", others=Tone.FAINT)
     made.legend = [(Tone.CARRIES, "in the tree"), (Tone.BLOCKED, "blocked"), (Tone.TOUCHED, "the root")]
     for part in network.trees.parts:
@@ -134,7 +135,7 @@ def of_claim(network: Network, claim: Claim, outcome: Outcome) -> Overlay:
 
 
 def _follow(network: Network, way: list[Passage], made: Overlay) -> None:
-    joined = {e: link for link in network.links for e in (link.a, link.b)}
+    joined = {e: link for link in network.followed.links for e in (link.a, link.b)}
     for number, passage in enumerate(way, 1):
         made.boxes[passage.switch] = Tone.WAY
         tag = "untagged" if not passage.leaves else f"tag {'+'.join(str(vid_of(t)) for t in passage.leaves)}"
@@ -147,7 +148,7 @@ def _follow(network: Network, way: list[Passage], made: Overlay) -> None:
 
 def of_change(network: Network, before: Campus, after: Network, name: str) -> Overlay:
     """Returns what a change touches, and which links carry less or nothing after it; drawn on the campus before."""
-    made = Overlay(f"change: {name}", others=Tone.FAINT)
+    network, made = network.followed, Overlay(f"change: {name}", others=Tone.FAINT)
     made.legend = [(Tone.TOUCHED, "changed"), (Tone.LOST, "carries less after it")]
     for change in changes(before, after.campus):
         switch = change.at.partition(":")[0]

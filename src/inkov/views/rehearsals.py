@@ -127,7 +127,7 @@ class Rehearsal:
         """
         if not self.start:
             return ()
-        network = self.side(done).network
+        network = self.side(done).followed
         names = dict.fromkeys(n for i in left for n in self.steps[i].touched)
         known = (
             n for n in names if n in network.switches and n not in self.unknown

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from typing_extensions import TypedDict
 
-from inkov.forwarding.cabling import Link
+from inkov.forwarding.cabling import BY_LABEL, Link
 from inkov.forwarding.flood import Flooding, HeardAt
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.ladder import Rung
@@ -18,9 +18,6 @@ from inkov.kinds.table import memberships, trunk_of, untagged_vlan, vlan_words, 
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind, Port, Vlan
 from inkov.model.vlanset import ALL, VlanSet
-
-BY_LABEL = "only the labels at both ends say that it is cabled"
-"""What is doubtful about an inferred cable."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +126,7 @@ class PortRow:
         vlans: its VLAN or allowed list, as written where possible.
         native: native VLAN of a trunk; null when none.
         enabled: administratively on.
-        faces: the far end of its link, `LAG name` for a member, or empty.
+        faces: the far end of its link, and whether labels alone say so, `LAG name` for a member, or empty.
         label: its label.
         source: where it is configured.
     """
@@ -279,11 +276,12 @@ def sync_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
 
 def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: VlanSet | None = None) -> list[PortRow]:
     """Returns all ports and LAGs, in natural order; of some switches only, with some VLANs only."""
+    network = network.followed
     faces = {}
     for link in network.links:
-        for wire in link.wires:
-            faces[wire.a], faces[wire.b] = str(wire.b), str(wire.a)
-        faces[link.a], faces[link.b] = str(link.b), str(link.a)
+        how = " (by labels)" if link.inferred else ""
+        for a, b in ((link.a, link.b), *((w.a, w.b) for w in link.wires)):
+            faces[a], faces[b] = f"{b}{how}", f"{a}{how}"
     for outside in network.cabling.outside:
         heard = outside.heard
         faces.setdefault(outside.port, f"{heard.system or heard.chassis} {heard.far_port} (not in this campus)".strip())
@@ -333,7 +331,7 @@ A mapping, as `from` is no name for an attribute.
 
 def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int, ...] = ()) -> list[FloodRow]:
     """Returns one row for the given port, or one for all edge ports that are heard alike, in natural order."""
-    flooding = Flooding(network)
+    flooding = Flooding(network.followed)
     alike: dict[int, tuple[list[str], list[HeardAt]]] = {}  # by the identity of what ports have in common
     for ref in flooding.sources() if source is None else (source,):
         spread = flooding.spread(ref, tags)

@@ -99,6 +99,7 @@ class TreesView:
 
 def trees_view(network: Network, vlans: VlanSet | None = None, switches: frozenset[str] | None = None) -> TreesView:
     """Returns the trees, of some VLANs and with some switches only."""
+    network = network.followed
     found: list[TreeView] = []
     for part in network.trees.parts:
         if len(part.switches) > 1 and (switches is None or not switches.isdisjoint(part.switches)):
