@@ -96,7 +96,9 @@ def test_nobody_changes_a_list_by_a_label_alone(sites):
     assert [left["why"] for left in mended["left"]] == ["only the labels at both ends say that it is cabled"] * 3
 
 
-@pytest.mark.parametrize("over", ["", "--vlan 310", "--segment 320", "--tree", "--claim together=310", "--around edge-1"])
+@pytest.mark.parametrize(
+    "over", ["", "--vlan 310", "--segment 320", "--tree", "--claim together=310", "--around edge-1"]
+)
 def test_the_map_draws_such_cables(sites, over):
     for site in ("labels", "stated"):
         ran = run_inkov("map", site, "-o", f"{site}.svg", *over.replace("=", " ").split(maxsplit=1), cwd=sites)
