@@ -111,9 +111,32 @@ def test_one_cost_moves_the_opening_of_a_ring(tmp_path):
     site = write_files(tmp_path, files)
     ran = run_inkov("rehearse", site, "--set", "b:x tree.cost 2000000")
     assert ran.code == 0, ran.err
-    assert ran.out.splitlines()[2] == "1  b:x: tree cost 2000000   --set:1"
+    assert ran.out.splitlines()[2] == "1  b:x: tree cost 2000000   --set"
     assert "State  blocked b:x: - → for 1,10" in ran.out
     assert "State  blocked c:y: for 1,10 → -" in ran.out
+
+
+@pytest.mark.parametrize(
+    ("typed", "said"),
+    [
+        (["--set", ""], "--set: '' is not a step; expected PLACE KEY VALUE, such as 'hall:u1 native 990'"),
+        (["--set", "hall:1"], "--set: 'hall:1' is not a step; expected PLACE KEY VALUE, such as 'hall:u1 native 990'"),
+        (["--set", "hall:1 access 5000"], "--set: access: 5000 is not a VLAN number; expected 1 to 4094"),
+        (["--set", "hal:1 access 10"], "--set: no switch matches 'hal'; did you mean 'hall'?"),
+        (["--replace", "hall"], "--replace: 'hall' is not a step; expected SWITCH FILE, such as 'hall new/hall.yaml'"),
+        (["--replace", "hal x.yaml"], "--replace: there is no switch 'hal'; did you mean 'hall'?"),
+        (["--add", "x.yaml"], "--add: there is no file 'x.yaml'"),
+        (["--cut", ""], "--cut: names nothing"),
+        (
+            ["--set", "hall:1 label x", "--cut", "x"],
+            "--cut: 'x' is not a cable; expected switch:port, or switch:port - switch:port",
+        ),
+        (["--fail", "hal"], "--fail: there is no switch 'hal'; did you mean 'hall'?"),
+    ],
+)
+def test_what_is_wrong_with_a_typed_step_is_said_of_its_option(site, typed, said):
+    ran = run_inkov("rehearse", site, *typed)
+    assert (ran.code, ran.out, ran.err) == (2, "", said + "\n")
 
 
 def test_a_switch_is_replaced_by_a_file_and_keeps_its_cables(site):

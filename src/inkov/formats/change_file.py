@@ -198,7 +198,8 @@ def arrivals(entry: StepEntry, campus: Campus, source: Source, reading: Reading)
     for name in [entry.with_] if old else entry.add:
         path = Path(reading.file).parent / name
         if not path.exists():
-            reading.wrong(f"there is no file {name!r:.60} beside the change file", source.path, source.line)
+            beside = " beside the change file" if reading.file else ""
+            reading.wrong(f"there is no file {name!r:.60}{beside}", source.path, source.line)
             continue
         try:
             devices += load(path).switches.values()
@@ -257,24 +258,44 @@ def on_the_spot(typed: Typed, campus: Campus) -> list[Step]:
     Raises:
         BadInput: something in them is not there, or is no setting.
     """
-    reading = Reading("--set")
+    reading = Reading("")
     if typed.cables and not typed.added:
         raise BadInput([Problem(Source("--cable"), "is a cable of what comes; name the devices with --add")])
-    entries: list[dict[str, Any]] = []
+    entries: list[tuple[str, dict[str, Any]]] = []
     for text in typed.sets:
-        place, key, value = ([*text.split(maxsplit=2), "", ""])[:3]
+        place, key, *value = [*text.split(maxsplit=2), "", ""][:3]
         outer, dot, inner = key.partition(".")
-        entries.append({"at": place, outer: {inner: value} if dot else value})
+        if not (place and outer):
+            what = f"{text!r:.60} is not a step; expected PLACE KEY VALUE, such as 'hall:u1 native 990'"
+            raise BadInput([Problem(Source("--set"), what)])
+        said = value[0] if value else ""
+        entries.append(("--set", {"at": place, outer: {inner: said} if dot else said}))
     for text in typed.replaced:
         name, _, file = text.partition(" ")
-        entries.append({"replace": name, "with": file.strip()})
-    entries += [{"add": list(typed.added), "cables": list(typed.cables)}] if typed.added else []
+        if not (name and file.strip()):
+            what = f"{text!r:.60} is not a step; expected SWITCH FILE, such as 'hall new/hall.yaml'"
+            raise BadInput([Problem(Source("--replace"), what)])
+        entries.append(("--replace", {"replace": name, "with": file.strip()}))
+    entries += [("--add", {"add": list(typed.added), "cables": list(typed.cables)})] if typed.added else []
     for key, texts in (("plug", typed.plugs), ("cut", typed.cuts), ("fail", typed.fails)):
-        entries += [{key: text} for text in texts]
-    document = validated(ChangeDocument, {"inkov": "change", "steps": entries}, Lines(), reading)
-    if document is None:
-        raise BadInput([Problem(Source("--set", None, p.source.path), p.what) for p in reading.problems])
-    return steps(document, Lines(), campus, reading)
+        if not all(texts):
+            raise BadInput([Problem(Source(f"--{key}"), "names nothing")])
+        entries += [(f"--{key}", {key: text}) for text in texts]
+
+    def option(source: Source) -> Source:
+        """Returns the option that a place among the steps stands for."""
+        _, n, *inner = source.path.split("/")
+        return Source(entries[int(n)][0], None, "/".join(inner))
+
+    try:
+        document = validated(ChangeDocument, {"inkov": "change", "steps": [e for _, e in entries]}, Lines(), reading)
+        if document is None:
+            raise BadInput(reading.problems)
+        made = steps(document, Lines(), campus, reading)
+    except BadInput as exc:
+        own = [Problem(option(p.source), p.what) if not p.source.file else p for p in exc.problems]
+        raise BadInput(own) from None
+    return [replace(step, source=option(step.source)) for step in made]
 
 
 def every_cut(campus: Campus, cables: Iterable[tuple[PortRef, PortRef]]) -> list[Step]:
