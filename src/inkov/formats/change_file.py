@@ -258,29 +258,8 @@ def on_the_spot(typed: Typed, campus: Campus) -> list[Step]:
     Raises:
         BadInput: something in them is not there, or is no setting.
     """
+    entries = list(_entries(typed))
     reading = Reading("")
-    if typed.cables and not typed.added:
-        raise BadInput([Problem(Source("--cable"), "is a cable of what comes; name the devices with --add")])
-    entries: list[tuple[str, dict[str, Any]]] = []
-    for text in typed.sets:
-        place, key, *value = [*text.split(maxsplit=2), "", ""][:3]
-        outer, dot, inner = key.partition(".")
-        if not (place and outer):
-            what = f"{text!r:.60} is not a step; expected PLACE KEY VALUE, such as 'hall:u1 native 990'"
-            raise BadInput([Problem(Source("--set"), what)])
-        said = value[0] if value else ""
-        entries.append(("--set", {"at": place, outer: {inner: said} if dot else said}))
-    for text in typed.replaced:
-        name, _, file = text.partition(" ")
-        if not (name and file.strip()):
-            what = f"{text!r:.60} is not a step; expected SWITCH FILE, such as 'hall new/hall.yaml'"
-            raise BadInput([Problem(Source("--replace"), what)])
-        entries.append(("--replace", {"replace": name, "with": file.strip()}))
-    entries += [("--add", {"add": list(typed.added), "cables": list(typed.cables)})] if typed.added else []
-    for key, texts in (("plug", typed.plugs), ("cut", typed.cuts), ("fail", typed.fails)):
-        if not all(texts):
-            raise BadInput([Problem(Source(f"--{key}"), "names nothing")])
-        entries += [(f"--{key}", {key: text}) for text in texts]
 
     def option(source: Source) -> Source:
         """Returns the option that a place among the steps stands for."""
@@ -296,6 +275,34 @@ def on_the_spot(typed: Typed, campus: Campus) -> list[Step]:
         own = [Problem(option(p.source), p.what) if not p.source.file else p for p in exc.problems]
         raise BadInput(own) from None
     return [replace(step, source=option(step.source)) for step in made]
+
+
+def _entries(typed: Typed) -> Iterator[tuple[str, dict[str, Any]]]:
+    """Yields each step with its option, in the words of a change file."""
+    for text in typed.sets:
+        place, key, value = [*text.split(maxsplit=2), "", "", ""][:3]
+        outer, dot, inner = key.partition(".")
+        if not outer:
+            raise _no_step("--set", text, "PLACE KEY VALUE, such as 'hall:u1 native 990'")
+        yield "--set", {"at": place, outer: {inner: value} if dot else value}
+    for text in typed.replaced:
+        name, _, file = text.partition(" ")
+        if not file.strip():
+            raise _no_step("--replace", text, "SWITCH FILE, such as 'hall new/hall.yaml'")
+        yield "--replace", {"replace": name, "with": file.strip()}
+    if typed.cables and not typed.added:
+        raise BadInput([Problem(Source("--cable"), "is a cable of what comes; name the devices with --add")])
+    if typed.added:
+        yield "--add", {"add": list(typed.added), "cables": list(typed.cables)}
+    for key, texts in (("plug", typed.plugs), ("cut", typed.cuts), ("fail", typed.fails)):
+        for text in texts:
+            if not text:
+                raise BadInput([Problem(Source(f"--{key}"), "names nothing")])
+            yield f"--{key}", {key: text}
+
+
+def _no_step(option: str, text: str, expected: str) -> BadInput:
+    return BadInput([Problem(Source(option), f"{text!r:.60} is not a step; expected {expected}")])
 
 
 def every_cut(campus: Campus, cables: Iterable[tuple[PortRef, PortRef]]) -> list[Step]:
