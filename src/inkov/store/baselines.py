@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
-from inkov.store.documents import read_json, write_json
+from inkov.store.documents import json_text, read_json
+from inkov.store.writing import write_text
 
 
 class Known(NamedTuple):
@@ -41,4 +42,4 @@ def write_baseline(findings: Iterable[Known], path: Path) -> None:
         BadInput: the file cannot be written.
     """
     rows = [f._asdict() for f in sorted(findings, key=lambda f: (f.rule, f.place))]
-    write_json(path.parent, {path.name: {"inkov": "baseline", "findings": rows}})
+    write_text(path, json_text({"inkov": "baseline", "findings": rows}))

@@ -28,8 +28,12 @@ def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
     Raises:
         BadInput: they cannot be written.
     """
-    made = {folder / n: orjson.dumps(d, option=orjson.OPT_INDENT_2).decode() + "\n" for n, d in documents.items()}
-    write_set(made)
+    write_set({folder / name: json_text(document) for name, document in documents.items()})
+
+
+def json_text(document: object) -> str:
+    """Returns a document as it is kept: indented, for people and for what compares lines."""
+    return orjson.dumps(document, option=orjson.OPT_INDENT_2).decode() + "\n"
 
 
 def read_json(paths: Iterable[Path], what: str) -> list[tuple[Path, Any]]:
