@@ -158,24 +158,36 @@ def test_mutated_files_are_read_or_refused(station, tmp_path_factory, monkeypatc
     assert {code for _, code in ends} == {0, 1, 2}
 
 
-PIER = "inkov: switch\nname: {0}\nvlans: {{310: tills}}\nports: {{1: {{access: 310}}, u: {{trunk: '310', label: {1} u}}}}\n"
-SITE = {"in/pier.yaml": PIER.format("pier", "hall"), "in/hall.yaml": PIER.format("hall", "pier")}
-BESIDES = {
-    "flood": ["pier:1"],
-    "trace": ["pier:1", "hall:1"],
-    "drift": ["in"],
+PIER = (
+    "inkov: switch\nname: {0}\nvlans: {{310: tills, 320: kiosks}}\n"
+    "ports: {{1: {{access: 310}}, 2: {{access: 320}}, u: {{trunk: '310,320', native: none, label: {1} u}}}}\n"
+)
+SITE = {
+    "in/pier.yaml": PIER.format("pier", "hall"),
+    "in/hall.yaml": PIER.format("hall", "pier"),
+    "in/campus.yaml": "inkov: campus\nname: c\nsegments: {tills: {vlan: 310}, kiosks: {vlan: 320}}\nclaims: [{apart: all}]\n",
+}
+USUAL = {
+    "flood": ["in", "pier:1"],
+    "trace": ["in", "pier:1", "hall:1"],
+    "drift": ["in", "in"],
     "explain": ["native/mismatch"],
     "schema": ["switch"],
+    "rehearse": ["in", "--fail", "pier"],
+    "convert": ["in", "-o", "ours"],
+    "recheck": ["proofs/all-segments-apart.json", "in"],
 }
-"""What commands need besides of a site, or in its place."""
+"""What makes a question, where the site alone makes none."""
 
 
 @pytest.mark.parametrize("command", sorted(set(get_command(app).commands) - {"demo"}))
 def test_odd_values_of_options_are_answered(command, tmp_path, monkeypatch):
     """Every option and argument of every command, empty, mistyped or out of range."""
-    write_files(tmp_path, {"in/campus.yaml": "inkov: campus\nsegments: {tills: {vlan: 310}}\n", **SITE})
+    write_files(tmp_path, SITE)
     monkeypatch.chdir(tmp_path)
-    usual = [*([] if command in {"explain", "schema"} else ["in"]), *BESIDES.get(command, [])]
+    answered("prove", "in", "--certificate", "proofs")
+    usual = USUAL.get(command, ["in"])
+    assert answered(command, *usual) in {0, 1}
     params = get_command(app).commands[command].params
     places = [p.name for p in params if p.param_type_name == "argument"]
     for value in ("", "zz", "-1", "[", ":", "4095", "apart", "\x1b[31m"):
