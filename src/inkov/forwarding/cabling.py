@@ -312,6 +312,17 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
     return sorted((p for p in pairs.values() if max(often[e] for e in p) == 1), key=lambda p: (p[0].order, p[1].order))
 
 
+def labelled_alike(before: Switch, after: Switch) -> bool:
+    """Tells whether the labels of a switch name no other cables: all are as they were, and no port that has one was turned on."""
+    return before.ports is after.ports or (
+        before.ports.keys() == after.ports.keys()
+        and all(
+            was is now or (was.label == now.label and (was.enabled or not now.enabled or not now.label))
+            for was, now in zip(before.ports.values(), map(after.ports.__getitem__, before.ports), strict=True)
+        )
+    )
+
+
 def ends_in_label(label: str, own: str, switches: Mapping[str, Switch]) -> list[tuple[str, str]]:
     """Returns the switches a label names, each with the port it names right after it, if that is one of its ports.
 

@@ -14,7 +14,7 @@ from itertools import combinations, product
 from operator import itemgetter
 
 from inkov.forwarding.bridging import Bridging
-from inkov.forwarding.cabling import Link, by_labels
+from inkov.forwarding.cabling import Link, by_labels, labelled_alike
 from inkov.forwarding.gateways import Gateways
 from inkov.forwarding.graph import Edge, Graph
 from inkov.forwarding.hop import Hop
@@ -50,15 +50,29 @@ class Network(Bridging):
     @cached_property
     def followed(self) -> Network:
         """The campus with the cables that labels alone name, which audits and traces follow; itself where none do."""
-        return self.following(self.labelled)
+        return self._following(self.labelled)
 
-    def following(self, pairs: Sequence[tuple[PortRef, PortRef]], like: Network | None = None) -> Network:
-        """Returns the campus with cables between some ports, as labels name them; itself where there are none.
+    def followed_from(self, before: Network) -> Network:
+        """Returns the campus as `followed`, after something was done.
+
+        Cables that labels named before are still there while the labels are: shutting a port unplugs nothing.
 
         Args:
-            pairs: ports that nothing says are cabled.
-            like: such a network of a campus that has some switches the same.
+            before: `followed` of the campus before.
         """
+        like = self._cabled_like
+        if like is not None and all(labelled_alike(like.switches[n], self.switches[n]) for n in self._others):
+            return self._following(before.inferred, before)
+        taken = {e for pair in self.labelled for e in pair} | self.cabling.known
+        stay = [
+            pair
+            for pair in before.inferred
+            if taken.isdisjoint(pair) and all(self.has(e) and self.port(e).label == before.port(e).label for e in pair)
+        ]
+        return self._following(sorted([*self.labelled, *stay], key=lambda p: p[0].order), before)
+
+    def _following(self, pairs: Sequence[tuple[PortRef, PortRef]], like: Network | None = None) -> Network:
+        """Returns the campus with cables between some ports, as labels name them; itself where there are none."""
         if not pairs:
             return self
         cables = (Cable(a, b, self.port(a).origin.of(Setting.LABEL), inferred=True) for a, b in pairs)
@@ -66,7 +80,7 @@ class Network(Bridging):
 
     @cached_property
     def inferred(self) -> list[tuple[PortRef, PortRef]]:
-        """The cables of `following`."""
+        """The cables that labels alone name and that this network follows."""
         return [(c.a, c.b) for c in self.campus.cables if c.inferred]
 
     @cached_property

@@ -150,21 +150,8 @@ class Side:
 
     @cached_property
     def followed(self) -> Network:
-        """Its network with the cables that labels alone name.
-
-        Those of the campus it is like are still there while the labels are: shutting a port unplugs nothing.
-        """
-        if self.like is None:
-            return self.network.followed
-        found, before = self.network.labelled, self.like.followed
-        taken = {e for pair in found for e in pair} | self.network.cabling.known
-        stay = [
-            pair
-            for pair in before.inferred
-            if taken.isdisjoint(pair)
-            and all(self.network.has(e) and self.network.port(e).label == before.port(e).label for e in pair)
-        ]
-        return self.network.following(sorted([*found, *stay], key=lambda p: p[0].order), before)
+        """Its network with the cables that labels alone name."""
+        return self.network.followed if self.like is None else self.network.followed_from(self.like.followed)
 
     @cached_property
     def hearing(self) -> Hearing:
