@@ -77,6 +77,12 @@ def test_a_network_like_another_is_what_it_is_alone(campus, data):
     floods = Flooding(like, like=first), Flooding(alone)
     for ref in floods[1].sources():
         assert floods[0].ports(ref) == floods[1].ports(ref)
+    both = {*floods[1].sources()} & {*first.sources()}
+    for vid in VLANS:
+        some = Flooding(like, like=first).elsewhere(vid)
+        for ref in both if some is not None else ():
+            if floods[1].domains(ref) == first.domains(ref) == 1 << vid and ref.switch not in some:
+                assert floods[1].ports(ref) == first.ports(ref)
     for vid in VLANS:
         for name in after.switches:
             assert graphs[0].joined(name, vid) == graphs[1].joined(name, vid)
@@ -111,3 +117,18 @@ def test_what_is_pruned_far_from_the_change_is_pruned(tmp_path):
     files["campus.yaml"] = "inkov: campus\nname: c\ncables: [s1 b - s2 a, s2 b - s3 a]\n"
     before, campus = after(write_files(tmp_path, files), "s3", enabled=False)
     assert edges(Network(campus, like=before))["s1"] == edges(Network(campus))["s1"] != edges(before)["s1"]
+
+
+def test_who_sends_one_way_hears_of_a_change_far_from_where_he_is(tmp_path):
+    """Frames of VLAN 10 get from hall through pier to loft, and none gets back to hall."""
+    own = "inkov: switch\nname: {}\nvlans: {{10: users}}\nports: {{{}}}\n"
+    desk, deaf = "1: {access: 10}", "a: {general: {pvid: 1, untagged: 1, frames: all, filtering: false}}"
+    ports = {"hall": (desk, "b: {trunk: '10', native: none}"), "pier": (deaf, "b: {trunk: '10', native: none}")}
+    ports["loft"] = (desk, "a: {trunk: '10', native: none}")
+    files = {f"{n}.yaml": own.format(n, ", ".join(some)) for n, some in ports.items()}
+    files["campus.yaml"] = "inkov: campus\nname: c\ncables: [hall b - pier a, pier b - loft a]\n"
+    before, campus = after(write_files(tmp_path, files), "loft", enabled=False)
+    first, now = Flooding(before), Network(campus, like=before)
+    assert first.reached("hall", 10) == {"hall", "pier", "loft"}
+    assert first.reached("loft", 10) == {"pier", "loft"}
+    assert Flooding(now, like=first).elsewhere(10) == {"hall", "pier", "loft"}

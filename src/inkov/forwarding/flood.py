@@ -56,6 +56,7 @@ class Flooding:
         self._stays: dict[Domain, bool] = {}
         self._strays: dict[Mask, Mask] = {}
         self._reached_from: dict[tuple[str, Domain], frozenset[str]] = {}
+        self._one_way: dict[Domain, set[str]] = {}
         self._elsewhere: dict[tuple[Domain, Domain], frozenset[str]] = {}
         self._same_reach: dict[tuple[frozenset[str], frozenset[str]], bool] = {}
 
@@ -127,10 +128,13 @@ class Flooding:
 
     def reached(self, switch: str, domain: Domain) -> frozenset[str]:
         """Returns the switches that frames of a domain get to, which turn into no other; one set for all that no link tells apart."""
-        key = self._home(switch, domain), self._classes.one_for(domain)
-        if key not in self._reached_from:
-            self._reached_from[key] = frozenset(self._graph.spread({key[0]: 1 << key[1]}))
-        return self._reached_from[key]
+        one, (home, group) = self._classes.one_for(domain), self._group(switch, domain)
+        if (home, one) not in self._reached_from:
+            alone = not any(
+                e.far.switch not in group and e.hop.carry(1 << one) for s in group for e in self._graph.edges.get(s, ())
+            )
+            self._reached_from[home, one] = group if alone else frozenset(self._graph.spread({home: 1 << one}))
+        return self._reached_from[home, one]
 
     def _reaches_alike(self, switch: str, domain: Domain) -> bool:
         """Tells whether frames of a domain surely get to the same switches as in the campus this one is like, and these are the same."""
@@ -152,7 +156,7 @@ class Flooding:
         key = self._classes.one_for(domain), like.one_for(domain)
         if key not in self._elsewhere:
             found = set(self.network.switches) - self.same
-            left = set(self.same)
+            left = self.same & like.reaching(domain, self._unlike)
             while left:
                 one = next(iter(left))
                 group = left & self.around(one, domain) & like.around(one, domain)
@@ -161,6 +165,26 @@ class Flooding:
                     found |= group
             self._elsewhere[key] = frozenset(found)
         return self._elsewhere[key]
+
+    def reaching(self, domain: Domain, goals: Collection[str]) -> set[str]:
+        """Returns no less than the switches from which frames of a domain, which turns into no other, get to some switch."""
+        one = self._classes.one_for(domain)
+        if one not in self._one_way:
+            sides = {self.around(s, one) for s in self.network.switches}
+            self._one_way[one] = {s for group in sides if self.reached(next(iter(group)), one) != group for s in group}
+        near = (self.around(s, one) for s in goals if s in self.network.switches)
+        return self._one_way[one].union(*near)
+
+    @cached_property
+    def _unlike(self) -> frozenset[str]:
+        """The switches from which frames go on by other links than in the campus this one is like, or are heard by others."""
+        if self._like is None:
+            return frozenset(self.network.switches)
+        mine, theirs = self._graph.edges, self._like.network.graph(self.view).edges
+        differ = (
+            n for n in mine.keys() | theirs.keys() if mine.get(n) is not theirs.get(n) and mine.get(n) != theirs.get(n)
+        )
+        return self._other_edges.union(differ)
 
     def one_for(self, domain: Domain) -> Domain:
         """Returns the domain that stands for all that no link tells apart from one."""
