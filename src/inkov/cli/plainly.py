@@ -10,7 +10,7 @@ import os
 from collections.abc import Callable
 from enum import Enum
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args, get_origin
 
 
 class _Plainly:
@@ -23,22 +23,29 @@ class _Plainly:
     def coerce(self, value: Any, param: Any, ctx: Any) -> Any:  # noqa: ANN401 - called by Typer, by these names
         if value is None:
             return () if param.multiple or param.nargs == -1 else None
-        if self.kind == list[str] and isinstance(value, list | tuple) and all(isinstance(v, str) for v in value):
-            return list(value)
-        found = self._plain(value) if isinstance(self.kind, type) and self.info.parser is None else None
+        found = self._whole(value) if self.info.parser is None else None
         return self.library().coerce(value, param=param, ctx=ctx) if found is None else found
 
-    def _plain(self, value: Any) -> Any:  # noqa: ANN401 - of the parameter's kind
-        """Returns a value of the parameter's kind; None where the library must look at it."""
-        if issubclass(self.kind, Enum):
-            return next((word for word in self.kind if value is word or value == word.value), None)
-        if issubclass(self.kind, Path) and isinstance(value, str | Path):
+    def _whole(self, value: Any) -> Any:  # noqa: ANN401 - of the parameter's kind
+        """Returns a value, or a list of values, of the parameter's kind; None where the library must look at it."""
+        if get_origin(self.kind) is not list:
+            return self._plain(self.kind, value)
+        (kind,) = get_args(self.kind)
+        found = [self._plain(kind, v) for v in value] if isinstance(value, list | tuple) else [None]
+        return None if None in found else found
+
+    def _plain(self, kind: Any, value: Any) -> Any:  # noqa: ANN401 - of that kind
+        if not isinstance(kind, type):
+            return None
+        if issubclass(kind, Enum):
+            return next((word for word in kind if value is word or value == word.value), None)
+        if issubclass(kind, Path) and isinstance(value, str | Path):
             checked = self.info.exists or self.info.writable or self.info.resolve_path or self.info.allow_dash
             unasked = self.info.file_okay and self.info.dir_okay and self.info.path_type is None and not checked
             return Path(value) if unasked and (os.access(value, os.R_OK) or not os.path.lexists(value)) else None
-        if self.kind is float and type(value) is int:  # as below
+        if kind is float and type(value) is int:  # as below
             return float(value)
-        return value if type(value) is self.kind else None  # a text that is meant, or a default: what is typed is text
+        return value if type(value) is kind else None  # a text that is meant, or a default: what is typed is text
 
 
 class TakesPlainly:
