@@ -79,10 +79,11 @@ def test_a_label_that_is_taken_off_takes_its_cable_away_and_a_port_that_is_shut_
     def gone(name):
         ran = run_inkov("drift", sites / "labels", name, "--format", "json", cwd=tmp_path)
         told = json.loads(ran.out)
-        return told["ports"], [s["what"] for s in told["states"]]
+        return told["ports"], [s["what"] for s in told["states"]], told["gained_by"]
 
-    assert gone("shut") == ({"new": [], "gone": []}, ["blocked edge-3:u2"])
-    assert gone("bare") == ({"new": ["edge-1:u1", "edge-2:u2"], "gone": []}, ["blocked edge-3:u2"])
+    assert gone("shut") == ({"new": [], "gone": []}, ["blocked edge-3:u2"], [])
+    ends, by = ["edge-1:u1", "edge-2:u2"], ["edge-1:u1: label: edge-2 u2 → printer"]
+    assert gone("bare") == ({"new": ends, "gone": []}, ["blocked edge-3:u2"], by)
 
 
 def test_nobody_changes_a_list_by_a_label_alone(sites):

@@ -253,7 +253,7 @@ class _Cause:
     def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
         """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
         alone = [k for k in self.loud if self._shows(shows, [k])] if len(self.loud) <= _EACH else []
-        return self._words(alone) or self.of(shows)
+        return self._words(alone) or self.of(shows) or self.of(shows, silent=True)  # a label may name a cable
 
     def _words(self, keys: Sequence[Key]) -> tuple[str, ...]:
         rows = folded(self.found[k] for k in keys)
