@@ -40,7 +40,18 @@ class Network(Bridging):
         super().__init__(campus, failed, like)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
         self._live_members_of: dict[Mask, tuple[PortRef, ...]] = {}
+        self._uncommon_domains: dict[View, list[tuple[PortRef, Mask, Mask]]] = {}
         self._limited: dict[tuple[PortRef, PortRef, View, Blocking], Limited] = {}
+
+    def uncommon_domains(self, view: View) -> list[tuple[PortRef, Mask, Mask]]:
+        """Returns the ports of `uncommon`, each with the domains that honest stations there send in, and those they hear."""
+        if view not in self._uncommon_domains:
+            self._uncommon_domains[view] = [(ref, *self.own_and_heard(ref, view)) for ref in self.uncommon]
+        return self._uncommon_domains[view]
+
+    def own_and_heard(self, ref: PortRef, view: View) -> tuple[Mask, Mask]:
+        """Returns the domains that honest stations on a port send in, and those they hear."""
+        return self.own_domains(ref, view), self.honest(ref, view).sends
 
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:

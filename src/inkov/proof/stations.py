@@ -68,7 +68,8 @@ class Stations:
             self._in_vlans(network, senders, hearers)
         else:
             live = (ref for ref in self.named if ref in network.station_ports.get(ref.switch, ()))
-            self._on_ports(network, sorted(live, key=lambda r: r.order), senders, hearers)
+            ports = ((ref, *network.own_and_heard(ref, view)) for ref in sorted(live, key=lambda r: r.order))
+            self._on_ports(ports, senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
         for interface in self.managed.values():
             if network.gateways.up(interface, view):
@@ -92,14 +93,16 @@ class Stations:
                 if narrow and network.active(switch, self.view) >> vid & 1:
                     senders[switch, vid] = list(narrow)
                     hearers[switch, vid] = list(narrow)
-        self._on_ports(network, wide, senders, hearers)
+        self._on_ports(network.uncommon_domains(self.view), senders, hearers)
 
-    def _on_ports(self, network: Network, refs: Iterable[PortRef], senders: _Ports, hearers: _Ports) -> None:
-        for ref in refs:
-            for domain in bits(network.own_domains(ref, self.view) & self.vlans.mask):
-                senders[ref.switch, domain].append(ref)
-            for domain in bits(network.honest(ref, self.view).sends & self.vlans.mask):
-                hearers[ref.switch, domain].append(ref)
+    def _on_ports(self, ports: Iterable[tuple[PortRef, Mask, Mask]], senders: _Ports, hearers: _Ports) -> None:
+        mask = self.vlans.mask
+        for ref, own, heard in ports:
+            if (own | heard) & mask:
+                for domain in bits(own & mask):
+                    senders[ref.switch, domain].append(ref)
+                for domain in bits(heard & mask):
+                    hearers[ref.switch, domain].append(ref)
 
     @cached_property
     def managed(self) -> dict[PortRef, Interface]:

@@ -126,12 +126,11 @@ def open_habits(network: Network, ref: PortRef, does: Does) -> list[str]:
 
 def assumed(network: Network, stations: Callable[[str], Stations], names: Iterable[str]) -> tuple[str, ...]:
     """Lists what a proof takes for granted: what is behind ports whose far side the input does not describe."""
-    listed = list(names)
-    open_ends = [
-        str(ref)
-        for ref in _open_trunks(network)
-        if sum(any(ref in refs for refs in stations(n).senders.values()) for n in listed) > 1
-    ]
+    trunks = dict.fromkeys(_open_trunks(network), 0)
+    for name in names if trunks else ():
+        for ref in {ref for refs in stations(name).senders.values() for ref in refs if ref in trunks}:
+            trunks[ref] += 1
+    open_ends = [str(ref) for ref, of in trunks.items() if of > 1]
     found: list[str] = []
     if open_ends:
         found.append(f"the station behind each of these trunks keeps its VLANs apart: {some(open_ends)}")
