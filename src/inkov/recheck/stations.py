@@ -33,10 +33,16 @@ from inkov.recheck.wiring import Wiring, station_ports
 
 
 class Alike(NamedTuple):
-    """Ports of one switch that are set alike: what they are set to, what they may be for honest stations, and which they are."""
+    """Ports of one switch that are set alike.
+
+    Attributes:
+        port: what they are set to.
+        kinds: what they may be for honest stations, each with the frames that enter then.
+        refs: which they are.
+    """
 
     port: Port
-    kinds: list[Own]
+    kinds: list[tuple[Own, list[Inside]]]
     refs: list[PortRef]
 
 
@@ -53,14 +59,14 @@ class Edges:
         self.all = station_ports(campus, made)
         self.managed = list(_managed(campus))
         self._plain: dict[int, list[Alike]] = {}
-        self._wide: list[Alike] = []
+        self._wide: list[tuple[int, Alike]] = []  # with the VLANs they may have to do with, as a mask
         for alike in self._grouped(self.all):
-            kinds = [own.kind for own in alike.kinds]
+            kinds = [own.kind for own, _ in alike.kinds]
             if kinds and all(isinstance(k, Access) and k.vid is not None for k in kinds):
                 for vid in {v for k in kinds for v in _members(k)}:
                     self._plain.setdefault(vid, []).append(alike)
             else:
-                self._wide.append(alike)
+                self._wide.append((self._concerns(alike).mask, alike))
 
     def _grouped(self, refs: Iterable[PortRef]) -> list[Alike]:
         found: dict[tuple[Any, ...], Alike] = {}
@@ -69,15 +75,30 @@ class Edges:
             own = port.name if isinstance(port.switching, Negotiated) else ""  # what it is hangs on its far end
             key = (ref.switch, port.switching, port.enabled, port.tag_format, port.stance, own)
             if key not in found:
-                found[key] = Alike(port, self.ports.honest(ref), [])
+                found[key] = Alike(port, [(own, self._sent(ref, own)) for own in self.ports.honest(ref)], [])
             found[key].refs.append(ref)
         return list(found.values())
+
+    def _sent(self, ref: PortRef, own: Own) -> list[Inside]:
+        """Returns the frames of honest stations on a port that enter if it is one thing: untagged, and with tags of their own."""
+        inside = list(self.ports.enters(ref, (), [own]))
+        for tag in _tags(own.kind):
+            wires = [(tag + 4096 * number,) for number in own.formats]
+            inside += [f for w in wires for f in self.ports.enters(ref, w, [own]) if f[0] in _members(own.kind)]
+        return inside
+
+    def _concerns(self, alike: Alike) -> VlanSet:
+        """Returns the VLANs that ports may have to do with: no less than they do."""
+        sent = VlanSet(d for _, inside in alike.kinds for d, _ in inside if d)
+        return ~self.ports.holds_back(alike.refs[0]) | sent | _may_be_set_in(alike.port, sure=self.ports.sure)
 
     def of(self, segment: Segment) -> list[Alike]:
         """Returns the ports that may have to do with a segment: no less than do."""
         if segment.ports is not None:
             return self._grouped(self.all & segment.ports)
-        found = [*self._wide, *(alike for v in segment.vlans for alike in self._plain.get(v, ()))]
+        mask = segment.vlans.mask
+        wide = (alike for vlans, alike in self._wide if vlans & mask)
+        found = [*wide, *(alike for v in segment.vlans for alike in self._plain.get(v, ()))]
         return list({id(alike): alike for alike in found}.values())
 
 
@@ -101,9 +122,9 @@ class Stations:
         self.ports: set[PortRef] = set()
         mine = edges.of(self.segment)
         for alike in mine:
-            for own in alike.kinds:
+            for own, inside in alike.kinds:
                 self._heard(alike.refs, own, ports)
-                self._sent(campus, alike.refs, own, ports)
+                self._sent(campus, alike.refs, own, inside)
         managed = edges.managed if self.segment.ports is None else []
         self.managed = {at for at in managed if at[1].vid in self.segment.vlans}
         gateways = Gateways(campus, made, ports) if self.managed else None
@@ -129,12 +150,8 @@ class Stations:
                 self.hearers.setdefault((one.switch, d), set()).update(refs)
                 self.ports.update(refs)
 
-    def _sent(self, campus: Campus, refs: list[PortRef], own: Own, ports: Ports) -> None:
+    def _sent(self, campus: Campus, refs: list[PortRef], own: Own, inside: list[Inside]) -> None:
         one, tunnel = refs[0], isinstance(own.kind, Tunnel)
-        inside = list(ports.enters(one, (), [own]))
-        for tag in _tags(own.kind):
-            wires = [(tag + 4096 * number,) for number in own.formats]
-            inside += [f for wire in wires for f in ports.enters(one, wire, [own]) if f[0] in _members(own.kind)]
         for frame in inside:
             if frame[0] in self.segment.vlans and (not frame[1] or not tunnel):
                 self.starts.add((one.switch, frame))
