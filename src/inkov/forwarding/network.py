@@ -10,7 +10,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
-from itertools import combinations, product
+from itertools import combinations, groupby, product
 from operator import itemgetter
 
 from inkov.forwarding.bridging import Bridging
@@ -40,18 +40,23 @@ class Network(Bridging):
         super().__init__(campus, failed, like)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
         self._live_members_of: dict[Mask, tuple[PortRef, ...]] = {}
-        self._uncommon_domains: dict[View, list[tuple[PortRef, Mask, Mask]]] = {}
+        self._uncommon_domains: dict[View, list[tuple[list[PortRef], Mask, Mask]]] = {}
         self._limited: dict[tuple[PortRef, PortRef, View, Blocking], Limited] = {}
 
-    def uncommon_domains(self, view: View) -> list[tuple[PortRef, Mask, Mask]]:
-        """Returns the ports of `uncommon`, each with the domains that honest stations there send in, and those they hear."""
+    def uncommon_domains(self, view: View) -> list[tuple[list[PortRef], Mask, Mask]]:
+        """Returns what `honest_domains` does of the ports of `uncommon`; worked out once."""
         if view not in self._uncommon_domains:
-            self._uncommon_domains[view] = [(ref, *self.own_and_heard(ref, view)) for ref in self.uncommon]
+            self._uncommon_domains[view] = self.honest_domains(self.uncommon, view)
         return self._uncommon_domains[view]
 
-    def own_and_heard(self, ref: PortRef, view: View) -> tuple[Mask, Mask]:
-        """Returns the domains that honest stations on a port send in, and those they hear."""
-        return self.own_domains(ref, view), self.honest(ref, view).sends
+    def honest_domains(self, refs: Iterable[PortRef], view: View) -> list[tuple[list[PortRef], Mask, Mask]]:
+        """Returns ports with the domains that honest stations there send in, and those they hear.
+
+        Ports of a switch that follow each other and are alike in this stand together.
+        """
+        each = ((ref, self.own_domains(ref, view), self.honest(ref, view).sends) for ref in refs)
+        alike = groupby(each, key=lambda of: (of[0].switch, of[1], of[2]))
+        return [([ref for ref, *_ in some], own, heard) for (_, own, heard), some in alike]
 
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import permutations
 from typing import NamedTuple
 
@@ -202,7 +202,7 @@ def _own(host: Host) -> tuple[Prefix, ...]:
     return (type(host.address.network)(host.address.ip),)
 
 
-def _hearing(hearers: Mapping[Place, list[PortRef]], ports: set[PortRef]) -> Mapping[PortRef, set[Place]]:
+def _hearing(hearers: Mapping[Place, list[PortRef]], ports: Collection[PortRef]) -> Mapping[PortRef, set[Place]]:
     found: dict[PortRef, set[Place]] = {ref: set() for ref in ports}
     for place, refs in hearers.items():
         for ref in refs:

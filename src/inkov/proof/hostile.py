@@ -112,7 +112,7 @@ class Attackers:
         return made
 
 
-def reachable(network: Network, stations: Stations) -> set[PortRef]:
+def reachable(network: Network, stations: Stations) -> frozenset[PortRef]:
     """Returns the ports that hostile stations of a segment can plug into: those that are dead as they are set, too.
 
     A port that passes nothing as an access port still becomes a trunk for whoever asks, or takes tags.

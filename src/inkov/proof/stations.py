@@ -68,8 +68,8 @@ class Stations:
             self._in_vlans(network, senders, hearers)
         else:
             live = (ref for ref in self.named if ref in network.station_ports.get(ref.switch, ()))
-            ports = ((ref, *network.own_and_heard(ref, view)) for ref in sorted(live, key=lambda r: r.order))
-            self._on_ports(ports, senders, hearers)
+            ports = sorted(live, key=lambda r: r.order)
+            self._on_ports(network.honest_domains(ports, view), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
         for interface in self.managed.values():
             if network.gateways.up(interface, view):
@@ -95,14 +95,14 @@ class Stations:
                     hearers[switch, vid] = list(narrow)
         self._on_ports(network.uncommon_domains(self.view), senders, hearers)
 
-    def _on_ports(self, ports: Iterable[tuple[PortRef, Mask, Mask]], senders: _Ports, hearers: _Ports) -> None:
+    def _on_ports(self, ports: Iterable[tuple[list[PortRef], Mask, Mask]], senders: _Ports, hearers: _Ports) -> None:
         mask = self.vlans.mask
-        for ref, own, heard in ports:
+        for refs, own, heard in ports:
             if (own | heard) & mask:
                 for domain in bits(own & mask):
-                    senders[ref.switch, domain].append(ref)
+                    senders[refs[0].switch, domain] += refs
                 for domain in bits(heard & mask):
-                    hearers[ref.switch, domain].append(ref)
+                    hearers[refs[0].switch, domain] += refs
 
     @cached_property
     def managed(self) -> dict[PortRef, Interface]:
@@ -141,10 +141,10 @@ class Stations:
         """The states their frames start in."""
         return [(switch, domain, ()) for switch, domain in self.senders] + self.tagged
 
-    @property
-    def ports(self) -> set[PortRef]:
+    @cached_property
+    def ports(self) -> frozenset[PortRef]:
         """The ports of the segment that pass something."""
-        return {ref for places in (self.senders, self.hearers) for refs in places.values() for ref in refs}
+        return frozenset(ref for places in (self.senders, self.hearers) for refs in places.values() for ref in refs)
 
     @property
     def empty(self) -> bool:
