@@ -117,8 +117,7 @@ def reachable(network: Network, stations: Stations) -> frozenset[PortRef]:
 
     A port that passes nothing as an access port still becomes a trunk for whoever asks, or takes tags.
     """
-    edges = {ref for refs in network.station_ports.values() for ref in refs}
-    found = stations.ports | (stations.named & edges)
+    found = stations.ports.union(r for r in stations.named if r in network.station_ports.get(r.switch, ()))
     if stations.view is View.MAY and stations.segment.ports is None:
         found |= network.of_any_vlan
     return found - stations.managed.keys()
@@ -139,6 +138,7 @@ class HostileProver:
         self._attackers: dict[tuple[str, View], Attackers] = {}
         self._reached: dict[tuple[str, bool], Mapping[str, Mask]] = {}
         self._speakers: dict[str, Speaker] = {}
+        self._honest_ones: dict[str, tuple[Speaker, Listener]] = {}
 
     def attackers(self, name: str, view: View) -> Attackers:
         """Returns a segment's stations as attackers in a view."""
@@ -190,9 +190,13 @@ class HostileProver:
         return heard if attack is None or (heard is not None and not heard.unknown) else attack
 
     def _honest(self, name: str) -> tuple[Speaker, Listener]:
-        if self.stations(name, View.MAY).segment.outside:
-            return self.layer3.outsiders(name)
-        return honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
+        if name not in self._honest_ones:
+            self._honest_ones[name] = (
+                self.layer3.outsiders(name)
+                if self.stations(name, View.MAY).segment.outside
+                else honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
+            )
+        return self._honest_ones[name]
 
     def reached(self, name: str, *, hostile: bool) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment may get to, from hostile stations or from honest ones."""
