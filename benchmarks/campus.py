@@ -198,6 +198,8 @@ def compact(
     *,
     lags: bool = False,
     phones: bool = False,
+    radios: bool = False,
+    labels: bool = False,
 ) -> str:
     """Returns a switch as most devices export it: compact, LLDP on uplinks, ports without labels.
 
@@ -209,16 +211,22 @@ def compact(
         shut: ports that are off.
         lags: uplinks are LAGs of two ports each, at both ends.
         phones: each access port hears a phone, which no file describes.
+        radios: every sixth access port is a trunk to a station, with all VLANs of the access ports.
+        labels: nothing but labels says where uplinks lead.
     """
     modes: dict[str, dict[str, object]] = {
         port: {"interface-mode": "TRUNK", "native-vlan": NATIVE, "trunk-vlans": _ranges([*listed, NATIVE])}
         for port, (listed, _, _) in trunks.items()
     }
     modes |= {port: {"interface-mode": "ACCESS", "access-vlan": vid} for port, vid in access.items()}
+    own = _ranges(sorted(set(access.values())))
+    for port in [*access][::6] if radios else ():
+        modes[port] = {"interface-mode": "TRUNK", "native-vlan": access[port], "trunk-vlans": own}
+    told = {port: {"description": f"to {far} {end}"} for port, (_, far, end) in trunks.items()} if labels else {}
     interfaces = [
         {
             "name": port,
-            "config": {"name": port, "enabled": port not in shut},
+            "config": {"name": port, "enabled": port not in shut, **told.get(port, {})},
             "openconfig-if-aggregate:aggregation" if lags and port in trunks else "openconfig-if-ethernet:ethernet": {
                 "openconfig-vlan:switched-vlan": {"config": mode}
             },
@@ -234,7 +242,7 @@ def compact(
         }
         for member, port in members.items()
     ]
-    far = {port: (switch, end) for port, (_, switch, end) in trunks.items()}
+    far = {} if labels else {port: (switch, end) for port, (_, switch, end) in trunks.items()}
     if lags:
         far = {m: (far[port][0], f"{far[port][1]}{m[-1]}") for m, port in members.items()}
     if phones:

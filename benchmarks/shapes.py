@@ -75,6 +75,16 @@ def phones(n: int) -> Files:
     return tree(wide(n), lambda i: [10 + i % 20], list(range(10, 30)), phones=True)
 
 
+def radios(n: int) -> Files:
+    vids = list(range(10, 210))
+    return tree(wide(n), lambda i: [vids[(i * 3 + k) % 200] for k in range(6)], vids, radios=True)
+
+
+def labelled(n: int) -> Files:
+    vids = list(range(10, 210))
+    return tree(wide(n), lambda i: [vids[(i * 3 + k) % 200] for k in range(6)], vids, labels=True)
+
+
 def joined(links: Iterable[tuple[int, int, list[int]]], n: int) -> list[dict[str, tuple[list[int], str, str]]]:
     """Returns the uplinks of each switch, from links with their lists."""
     ends: list[dict[str, tuple[list[int], str, str]]] = [{} for _ in range(n)]
@@ -158,6 +168,8 @@ SHAPES: list[tuple[str, Callable[[int], Files], int, tuple[str, ...]]] = [
     ("a mesh of 60", mesh, 60, ("audit", "tree", "prove", "rehearse --all-fails", "map -o {out}")),
     ("LAGs on 1,500 switches", lags, 1500, ("audit", "prove --certificate {out}", "links", "trim", "map -o {out}")),
     ("70,000 phones by LLDP", phones, 1500, ("audit", "prove --certificate {out}", "links", "sources", "map -o {out}")),
+    ("12,000 trunks to stations", radios, 1500, ("audit", "prove --certificate {out}", "draft", "trim", "mend")),
+    ("cabled by labels alone", labelled, 1500, ("audit", "prove", "links", "tree", "draft", "map -o {out}")),
     ("50,000 hosts", hosts, 50_000, ("audit", "audit --format json", "prove")),
     ("5,000 claims", claims, 5_000, ("audit", "prove", "mend")),
     ("70,000 planned ports", plan, 70_000, ("audit", "mend")),
