@@ -154,7 +154,7 @@ def prove(
     from inkov.proof.prove import prove as run
 
     net = network(campus)
-    made = None if claims is None else [*_claims(net, claims)]
+    made = None if claims is None else _claims(net, claims)
     return run(net, made, strict=strict, late=_after(budget))
 
 
@@ -182,7 +182,7 @@ def claim_called(campus: Campus, text: str) -> Claim:
     stated = {c.name: c for c in campus.claims}
     if text in stated:
         return stated[text]
-    if text.partition(" ")[0] not in {"apart", "together", "only"}:
+    if next(iter(text.split()), "") not in {"apart", "together", "only"}:
         raise BadInput([Problem(Source("claim"), f"there is no claim {text!r}{nearest(text, stated)}")])
     return _claims(network(campus), [text])[0]
 
