@@ -86,6 +86,13 @@ def test_a_label_that_is_taken_off_takes_its_cable_away_and_a_port_that_is_shut_
     assert gone("bare") == ({"new": ends, "gone": []}, ["blocked edge-3:u2"], by)
 
 
+def test_links_and_proofs_say_what_rests_on_labels(sites):
+    rows = run_inkov("links", "labels", "--no-heads", cwd=sites).out
+    assert "edge-2:u1  ───  edge-3:u2" in rows
+    assert "blocked by the tree, by labels alone" in rows
+    assert "over 3 links and 3 switches" in run_inkov("prove", "labels", cwd=sites).out
+
+
 def test_nobody_changes_a_list_by_a_label_alone(sites):
     trimmed = run_inkov("trim", "labels", cwd=sites)
     assert [line.strip() for line in trimmed.out.splitlines() if "<->" in line or "───" in line] == [

@@ -294,7 +294,7 @@ class Prover:
         switches = self.network.graph(View.MAY).spread(starts, tagged)  # of all at once
         for mask in switches.values():
             reached |= mask
-        crossed = sum(1 for k in self.network.links if k.a.switch in switches and k.b.switch in switches)
+        crossed = sum(1 for k in self.network.followed.links if k.a.switch in switches and k.b.switch in switches)
         strayed = VlanSet.from_mask(reached & ~own)
         others = f", besides them only VLAN {strayed}, which leads back into none" if strayed else ""
         return (

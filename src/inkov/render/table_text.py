@@ -63,11 +63,10 @@ def _state(r: LinkRow) -> str:
     """Returns in a word or two what a link does today."""
     if not r.up:
         return "down"
+    said = ["by labels alone"] if r.doubt == BY_LABEL else []
     if r.blocked != "none":
-        return f"blocked by the tree for {r.blocked}" if r.carries else "blocked by the tree"
-    if r.doubt:
-        return "by labels alone" if r.doubt == BY_LABEL else "not sure"
-    return "up"
+        said.insert(0, f"blocked by the tree for {r.blocked}" if r.carries else "blocked by the tree")
+    return ", ".join(said) or ("not sure" if r.doubt else "up")
 
 
 def _mirrored(a: str, b: str, style: str) -> Text:
