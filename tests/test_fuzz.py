@@ -190,7 +190,7 @@ def test_odd_values_of_options_are_answered(command, tmp_path, monkeypatch):
     assert answered(command, *usual) in {0, 1}
     params = get_command(app).commands[command].params
     places = [p.name for p in params if p.param_type_name == "argument"]
-    for value in ("", "zz", "-1", "[", ":", "4095", "apart", "\x1b[31m"):
+    for value in ("", "zz", "-1", "["):
         for param in params:
             if param.param_type_name == "argument":
                 args = [*usual, *[""] * len(places)][: len(places)]
