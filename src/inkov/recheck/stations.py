@@ -75,11 +75,11 @@ class Edges:
             own = port.name if isinstance(port.switching, Negotiated) else ""  # what it is hangs on its far end
             key = (ref.switch, port.switching, port.enabled, port.tag_format, port.stance, own)
             if key not in found:
-                found[key] = Alike(port, [(own, self._sent(ref, own)) for own in self.ports.honest(ref)], [])
+                found[key] = Alike(port, [(own, self._entering(ref, own)) for own in self.ports.honest(ref)], [])
             found[key].refs.append(ref)
         return list(found.values())
 
-    def _sent(self, ref: PortRef, own: Own) -> list[Inside]:
+    def _entering(self, ref: PortRef, own: Own) -> list[Inside]:
         """Returns the frames of honest stations on a port that enter if it is one thing: untagged, and with tags of their own."""
         inside = list(self.ports.enters(ref, (), [own]))
         for tag in _tags(own.kind):
