@@ -14,6 +14,7 @@ from inkov.model.switch import (
     FrameTypes,
     General,
     Habits,
+    Heard,
     Kind,
     Lacp,
     Negotiated,
@@ -250,3 +251,57 @@ def trunked(draw):
             origin=origin,
         )
     return Campus(name="random", switches=switches, cables=tuple(cables))
+
+
+CONFUSABLE = (
+    "core",
+    "CORE",
+    "core.site-a.example",
+    "core.site-b.example",
+    "hall.1",
+    "hall.7",
+    "hall",
+    "Hall.example",
+    "tor",
+)
+ADDRESSES = ("", "00:00:5e:00:53:01", "00:00:5e:00:53:02", "00:00:5e:00:53:03", "eth0")
+
+
+@st.composite
+def announced(draw):
+    """Campuses whose switches have confusable names and addresses, and hear neighbours that call themselves like them."""
+    campus = draw(campuses())
+    names = dict(zip(campus.switches, draw(st.permutations(CONFUSABLE)), strict=False))
+    listed = list(names.values())
+    switches = {}
+    for old, switch in campus.switches.items():
+        heard = tuple(
+            Heard(
+                port,
+                draw(st.sampled_from(("", *CONFUSABLE))),
+                draw(st.sampled_from(("p0", "p1", "p9"))),
+                chassis=chassis,
+            )
+            for port in draw(st.lists(st.sampled_from(sorted(switch.ports)), max_size=3))
+            for chassis in draw(st.lists(st.sampled_from(ADDRESSES), min_size=1, max_size=1))
+        )
+        labels = {
+            p: draw(st.sampled_from(("", f"to {draw(st.sampled_from(CONFUSABLE))} p1", "desk"))) for p in switch.ports
+        }
+        ports = {
+            n: dataclasses.replace(p, label=labels[n], known_as=draw(st.sampled_from(((), (ADDRESSES[3],)))))
+            for n, p in switch.ports.items()
+        }
+        switches[names[old]] = dataclasses.replace(
+            switch,
+            name=names[old],
+            ports=ports,
+            heard=tuple(h for h in heard if h.system or h.chassis),
+            mac=draw(st.sampled_from(ADDRESSES[:4])),
+        )
+    cables = tuple(
+        Cable(*sorted((PortRef(names[e.switch], e.port) for e in (c.a, c.b)), key=lambda e: e.order), source)
+        for c in campus.cables
+    )
+    assert len(listed) == len(switches)
+    return dataclasses.replace(campus, switches=switches, cables=cables if draw(st.booleans()) else ())

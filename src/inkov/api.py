@@ -14,7 +14,8 @@ from inkov.formats.text import utf8
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Claim, Segment
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import PortRef, device_named, port_in
+from inkov.model.identity import device_named, port_in
+from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
 

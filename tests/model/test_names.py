@@ -1,7 +1,8 @@
 import pytest
 
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, device_named, devices_matching, natural
+from inkov.model.identity import device_named, devices_matching
+from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 

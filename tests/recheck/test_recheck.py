@@ -33,7 +33,7 @@ from proof_sides import senders
 from routed import VLANS as ROUTED_VLANS
 from routed import routed_campuses
 from simulator import followed
-from strategies import MEMBERS, VLANS, campuses, source, trunked
+from strategies import MEMBERS, VLANS, announced, campuses, source, trunked
 
 COUNTS = Counter()
 
@@ -86,7 +86,9 @@ def spelled(text):
 def sound(campus, claims, *, holes=12):
     """Every proof's certificate is accepted, and rejected once a state is missing."""
     for document in proofs(campus, claims):
-        assert check(campus, document).reasons == []
+        checked = check(campus, document)
+        assert checked.reasons == []
+        assert sorted(checked.rests_on) == sorted(document["assumed"])  # prover and checker assume the same
         COUNTS["accepted"] += 1
         for _, tampered in zip(range(holes), holed(document), strict=False):
             if check(campus, tampered).reasons:
@@ -109,6 +111,12 @@ def holds_all(campus, document):
                 if any(f.vlan not in inside.get(f.switch, ()) for f in followed(one, ref, tags)[0]):
                     return False
     return True
+
+
+@settings(max_examples=25)
+@given(announced())
+def test_proofs_on_campuses_with_confusable_names_are_accepted(campus):
+    sound(campus, [Apart("x", (f"v{a}", f"v{b}")) for a, b in combinations(VLANS, 2)], holes=3)
 
 
 @settings(max_examples=15)
@@ -165,7 +173,9 @@ def test_proofs_at_layer_3_are_accepted_and_holes_are_not(campus):
 def test_trees_of_hops_are_accepted_and_shorter_ones_are_not(campus):
     campus = replace(campus, segments={f"v{v}": Segment(f"v{v}", VlanSet([v]), source) for v in MEMBERS})
     for document in proofs(campus, [Together("x", (f"v{v}",), n) for v in MEMBERS for n in (0, 1)]):
-        assert check(campus, document).reasons == []
+        checked = check(campus, document)
+        assert checked.reasons == []
+        assert set(checked.rests_on) == set(document["assumed"])
         COUNTS["trees accepted"] += 1
         for tree in document["trees"]:
             if tree["hops"]:

@@ -18,7 +18,7 @@ from inkov.cli.options import (
     reads_site,
 )
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import device_named
+from inkov.model.identity import device_named
 from inkov.model.source import Source
 
 if TYPE_CHECKING:

@@ -17,7 +17,7 @@ import typer
 
 from inkov.cli.output import Format, Said, TableFormat, screen_width
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import devices_matching
+from inkov.model.identity import devices_matching
 from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet, VlanTextError
 

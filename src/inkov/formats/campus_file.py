@@ -33,7 +33,8 @@ from inkov.model.campus import (
     Waiver,
 )
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, by_look, device_named, devices_matching, looks, port_in
+from inkov.model.identity import device_named, devices_matching, port_in
+from inkov.model.names import PortRef, by_look, looks
 from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch

@@ -23,7 +23,8 @@ from inkov.kinds.steps import Arrival, Step
 from inkov.kinds.table import kind, station_vlans
 from inkov.model.campus import Cable, Campus
 from inkov.model.errors import BadInput, Problem, nearest
-from inkov.model.names import PortRef, device_named, devices_matching, port_in, ports_text
+from inkov.model.identity import device_named, devices_matching, port_in
+from inkov.model.names import PortRef, ports_text
 from inkov.model.source import Source
 from inkov.model.switch import Switch, Vlan, VlanType
 from inkov.model.vlanset import VlanSet

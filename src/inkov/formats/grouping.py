@@ -6,9 +6,9 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Final, NamedTuple
 
-from inkov.model.names import without_domain
+from inkov.model.identity import MAC, without_domain
 from inkov.model.switch import Switch
-from inkov.store.parsed import OVER, Entry
+from inkov.store.parsed import OVER, WHOLE, Entry
 
 _SEPARATORS: Final = "-_. "
 
@@ -21,12 +21,14 @@ class Piece(NamedTuple):
         file: its name, as sources give it.
         format: name of its format.
         rank: place of the format among all; of those that count alike, the first gives what needs no proof, like names.
+        whole: a file of the format holds all that the device is set to, so that what it leaves out is not there.
     """
 
     entry: Entry
     file: str
     format: str
     rank: int
+    whole: bool = False
 
     @property
     def switch(self) -> Switch:
@@ -62,6 +64,15 @@ def devices(pieces: Iterable[Piece]) -> list[list[Piece]]:
             found = by_mac.get(p.switch.mac) if p.switch.mac else None
             groups[found or short.get(p.switch.name) or _start_of(own, groups) or own].append(p)
     return [sorted(group, key=lambda p: p.order) for group in groups.values()]
+
+
+def two_boxes(group: Sequence[Piece]) -> list[tuple[Piece, Piece]]:
+    """Returns the files of a name that are about another device than the first with an address, each with that first file.
+
+    Two devices with two bridge addresses are two, whatever they call themselves.
+    """
+    told = [p for p in group if p.entry.standing == WHOLE and MAC.match(p.switch.mac)]
+    return [(p, told[0]) for p in told[1:] if p.switch.mac != told[0].switch.mac]
 
 
 def _short_names(names: Sequence[str]) -> dict[str, str]:

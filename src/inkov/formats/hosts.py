@@ -14,7 +14,8 @@ from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
 from inkov.model.campus import Host
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, device_named, looks
+from inkov.model.identity import device_named
+from inkov.model.names import PortRef, looks
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 

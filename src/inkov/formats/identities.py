@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Mapping
 from dataclasses import replace
 
+from inkov.model.identity import Devices, same_name
 from inkov.model.switch import Heard, Switch
 
 
@@ -21,10 +22,7 @@ def followed(switches: dict[str, Switch]) -> dict[str, Switch]:
 class _Book:
     def __init__(self, switches: Mapping[str, Switch]) -> None:
         self.switches = switches
-        macs = Counter(s.mac for s in switches.values() if s.mac)
-        self.by_mac = {s.mac: s.name for s in switches.values() if macs[s.mac] == 1}
-        labels = Counter(_bare(n) for n in switches)
-        self.by_label = {_bare(n): n for n in switches if labels[_bare(n)] == 1}
+        self.devices = Devices(switches)
         self._ports: dict[str, Mapping[str, str]] = {}
 
     def switch(self, switch: Switch) -> Switch:
@@ -36,7 +34,8 @@ class _Book:
         own = heard.port
         if own not in switch.ports:
             own = self.ports(switch.name).get(own, own)
-        far = self._device(heard)
+        meant = self.devices.heard(heard)
+        far = meant.devices[0] if len(meant.devices) == 1 and not meant.doubt else None
         port = heard.far_port
         if far is not None and port not in self.switches[far].ports:
             known = self.ports(far)
@@ -44,17 +43,10 @@ class _Book:
             if port == heard.far_port and heard.also in self.switches[far].ports:
                 port = heard.also
         system = heard.system
-        if far is not None and system not in self.switches and self.by_label.get(_bare(system)) != far:
+        if far is not None and not same_name(system, far):
             system = far
         same = (own, port, system) == (heard.port, heard.far_port, heard.system)
         return heard if same else replace(heard, port=own, far_port=port, system=system)
-
-    def _device(self, heard: Heard) -> str | None:
-        """Returns the switch that was heard: by its address, which is its own; else by its name, which is only a label."""
-        found = self.by_mac.get(heard.chassis) if heard.chassis else None
-        if found is not None:
-            return found
-        return heard.system if heard.system in self.switches else self.by_label.get(_bare(heard.system))
 
     def ports(self, name: str) -> Mapping[str, str]:
         """Returns the name of the port that each further identifier of a switch stands for, where it stands for one."""
@@ -68,7 +60,3 @@ class _Book:
                 if often[i] == 1 and i not in self.switches[name].ports
             }
         return self._ports[name]
-
-
-def _bare(name: str) -> str:
-    return name.partition(".")[0].casefold()

@@ -14,6 +14,7 @@ from typing import Final
 from inkov.formats.discovery import identifier, kind_of
 from inkov.formats.format import Content, Given
 from inkov.formats.reading import MAX_TEXT, Reading
+from inkov.model.identity import same_name
 from inkov.model.source import Origin, Source
 from inkov.model.switch import ALL_HABITS, Heard, Neighbour, Port, Switch, Unstated
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
@@ -56,11 +57,9 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
     if not seen:
         reading.note("no announcement in this capture")
         return ()
-    own = next(
-        (a for a in seen if a.system.partition(".")[0].casefold() == given.name.partition(".")[0].casefold()), None
-    )
-    if own is not None:
-        return (_entry(own, seen, reading),)
+    own = [a for a in seen if same_name(a.system, given.name)]
+    if len(own) == 1:
+        return (_entry(own[0], seen, reading),)
     entries = tuple(_entry(a, seen, reading) for a in seen if a.system and len(seen) > 1)
     device, _, port = given.name.rpartition("_")
     if device and port:

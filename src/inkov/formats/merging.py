@@ -1,28 +1,32 @@
-"""What several files tell of one device, made one switch.
+"""What several files tell of one device, made one switch by the table of facts (`model.facts`).
 
-Each setting is taken from the file that counts most of those that state it: our own where it overrides, then what is
-configured, then what is in force. Where two that count alike contradict each other, neither is believed: what the port
-does is not stated then. Nothing is taken from a file that does not state it, but for what nobody states.
+Each fact is taken from the file that counts most of those that state it: our own where it overrides, then what is configured,
+then what is in force. Where two that count alike contradict each other, neither is believed: the fact is not known then.
+Nothing is taken from a file that does not state it, but for what nobody states.
 """
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import reduce
 from typing import Any, Final, NamedTuple
 
 from inkov.formats.grouping import Piece, devices
 from inkov.formats.identities import followed
+from inkov.formats.merging_layer3 import layer3
 from inkov.kinds.kind import Box
 from inkov.kinds.relay import View
-from inkov.kinds.table import MODES, is_stated, kind, refined, setting_words
+from inkov.kinds.table import MODES, as_phone, is_stated, kind, refined, setting_words
+from inkov.model import facts
+from inkov.model.facts import DOUBT, Fact, Merge
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.source import Origin, Place
+from inkov.model.source import Origin, Place, Source
 from inkov.model.sources import Contradiction, Told, Twins
 from inkov.model.switch import ALL_HABITS, Habits, Heard, Port, Switch, Unstated, Vlan
+from inkov.model.tree import BridgeTree, PortTree, Sync
 from inkov.model.vlanset import FULL_MASK, Vid
 from inkov.store.parsed import OVER, PART, WHOLE
 
@@ -44,9 +48,9 @@ def merged(pieces: Iterable[Piece]) -> Merged:
     for group in devices(pieces):
         switch = group[0].switch
         if len(group) > 1:
-            made = _Merging(group)
-            switch = made.switch()
-            contradictions += made.contradictions
+            merging = Merging(group)
+            switch = merging.switch()
+            contradictions += merging.contradictions
         switches[switch.name] = switch
         told += [Told(switch.name, p.file, p.format, p.switch, p.entry.short, p.entry.saved) for p in group]
     switches = followed(switches)
@@ -60,135 +64,111 @@ def _twins(switches: Iterable[Switch]) -> Iterable[Twins]:
             yield Twins(other.name, switch.name, switch.mac, (other.origin.here, switch.origin.here))
 
 
-# -- one device --------------------------------------------------------------------------------------
-
 _SWITCHING: Final = (*MODES, Setting.VOICE)
-_PORT: Final[Mapping[str, Setting]] = {
-    "enabled": Setting.ENABLED,
-    "label": Setting.LABEL,
-    "stance": Setting.STANCE,
-    "tag_format": Setting.TAGS,
-    "lag": Setting.LAG,
-    "lacp": Setting.LACP,
-    "speed": Setting.SPEED,
-    "registration": Setting.REGISTRATION,
-}
-_MATTERS: Final = frozenset({"enabled", "lag", "stance", "tag_format", "lacp"})
-"""Attributes in which a difference is one; speeds and labels of what is in force differ without harm."""
-
 _MODE_KEYS: Final = frozenset(s.key for s in _SWITCHING)
 
 
-class _Merging:
+class Telling(NamedTuple):
+    """An object as one file has it: the file's piece, the object, and where it was written."""
+
+    piece: Piece
+    holder: Any
+    origin: Origin
+
+
+class Merging:
+    """One device of several files.
+
+    Attributes:
+        contradictions: what two files say that cannot both be.
+    """
+
     def __init__(self, group: Sequence[Piece]) -> None:
         self.group = group
         self.base = next((p for p in group if p.entry.standing == WHOLE and p.switch.ports), group[0])
         self.name = next((p.switch.name for p in group if p.entry.named), self.base.switch.name)
         self.contradictions: list[Contradiction] = []
-        self.table: Mapping[Vid, Vlan] | None = None
-        self.active = FULL_MASK
-        self.habits, self.unstated_habits = self._habits()
 
     def switch(self) -> Switch:
         """Returns the switch."""
         base = self.base.switch
-        origin = base.origin
-        self.table, origin = self._vlans(origin)
-        if self.table is not None:
-            self.active = sum(1 << v for v, entry in self.table.items() if entry.active)
-        role, origin = self._first(origin, Setting.ROLE, lambda s: s.role)
-        tree, origin = self._first(origin, Setting.TREE_PROTOCOL, lambda s: s.tree if s.tree.protocol else None)
-        if tree is None:
-            tree = next((p.switch.tree for p in self.group if p.switch.tree != base.tree), base.tree)
-        sync, origin = self._first(origin, Setting.SYNC_GROUP, lambda s: s.sync)
-        prunes, origin = self._first(origin, Setting.PRUNING, lambda s: s.prunes or None)
-        lacks, origin = self._first(origin, Setting.LACKS, lambda s: s.lacks)
-        limits, origin = self._first(origin, Setting.LIMITS, lambda s: s.limits)
-        routing, origin = self._first(origin, Setting.ROUTING, lambda s: s.routing)
-        gateways, origin = self._first(origin, Setting.GATEWAYS, lambda s: s.gateways)
-        has_gateways = next((p.switch for p in self.group if p.switch.gateways), base)
+        own = [Telling(p, p.switch, p.switch.origin) for p in self.group]
+        values, places = self.of(facts.SWITCH, own)
+        tables, vlan_places = self._tables()
+        self.table = tables[0] if tables else None
+        self.active = FULL_MASK if self.table is None else sum(1 << v for v, e in self.table.items() if e.active)
+        self.habits, unstated = self._habits()
+        tree, tree_places = self._tree(own)
+        sync, sync_places, unknown_table = self._sync()
+        holders = [p for p in self.group if p.switch.vlans is not None]
         kinds = [p.switch.kind for p in self.group if p.entry.standing != PART]
+        limits = dict(pair for p in reversed(self.group) for pair in p.switch.limits.items())
+        values |= layer3(self)
         ports = self._ports()
+        doubt = unknown_table or (self._why(Setting.VLANS) if len(tables) > 1 else "")
+        if unknown_table and self.table is not None:
+            tables = [self.table, _EVERY_VLAN, {}]
         return replace(
             base,
+            **values,
             name=self.name,
             vlans=self.table,
+            other_tables=tuple(tables[1:]),
+            doubt=doubt,
             ports=ports,
             heard=self._heard(),
-            mac=next((p.switch.mac for p in self.group if p.switch.mac), ""),
             kind=kinds[0] if kinds else base.kind,
             habits=self.habits,
-            unstated_habits=self.unstated_habits,
-            role=role or "",
+            unstated_habits=unstated,
             tree=tree,
             sync=sync,
-            prunes=bool(prunes),
-            gateways=gateways or (),
-            gateways_stated=bool(gateways)
+            gateways_stated=bool(values["gateways"])
             or any(p.switch.gateways_stated for p in self.group if p.entry.standing != PART),
-            routing=routing,
-            learns=has_gateways.learns,
-            routes=next((p.switch.routes for p in self.group if p.switch.routes), ()),
-            filters=next((p.switch.filters for p in self.group if p.switch.filters), {}),
-            default_vlan_listed=any(p.switch.default_vlan_listed for p in self.group if p.switch.vlans is not None),
-            lacks=lacks or (),
-            limits=limits or {},
-            origin=origin,
+            default_vlan_listed=any(p.switch.default_vlan_listed for p in holders),
+            limits=limits,
+            origin=_moved(base.origin, {**vlan_places, **sync_places, **tree_places, **places}),
         )
 
-    def _first(self, origin: Origin, setting: Setting, of: Callable[[Switch], Any]) -> tuple[Any, Origin]:
-        """Returns what the first file says that says something, and the origin with its place."""
-        for p in self.group:
-            value = of(p.switch)
-            if value or value is False:
-                if p is self.base:
-                    return value, origin
-                return value, origin.also(
-                    {setting: p.switch.origin.of(setting) if p.switch.origin.states(setting) else p.switch.origin.here}
-                )
-        return None, origin
+    # -- by the table of facts -------------------------------------------------------------------------
 
-    def _habits(self) -> tuple[Habits, frozenset[str]]:
-        stated: dict[str, bool] = {}
-        for p in self.group:
-            for name in ALL_HABITS - p.switch.unstated_habits:
-                stated.setdefault(name, getattr(p.switch.habits, name))
-        return Habits(**stated), ALL_HABITS - frozenset(stated)
+    def of(
+        self, rows: Iterable[Fact], told: Sequence[Telling], port: str = ""
+    ) -> tuple[dict[str, Any], dict[str, Place]]:
+        """Returns the facts of an object that files state, by name, with the places of those that another file than the base gave.
 
-    def _vlans(self, origin: Origin) -> tuple[Mapping[Vid, Vlan] | None, Origin]:
-        """Returns the VLAN table: of the file that counts most; of those that count alike, all that one of them has."""
-        holders = [p for p in self.group if p.switch.vlans is not None]
-        if not holders:
-            return None, origin
-        first = holders[0]
-        table = dict(first.switch.vlans or {})
-        places: dict[str, Place] = {} if first is self.base else _vlan_places(first.switch.origin)
-        for p in holders[1:]:
-            others = p.switch.vlans or {}
-            if first.entry.standing != OVER:
-                self._compare_tables(first, p)
-            if p.weight == first.weight:
-                for v, entry in others.items():
-                    have = table.get(v)
-                    if have is None or (entry.active and not have.active):
-                        table[v] = entry
-                        places[f"{Setting.VLANS.key}/{v}"] = p.switch.origin.of(Setting.VLANS, v)
-                    elif entry.name and not have.name:
-                        table[v] = replace(have, name=entry.name)
-        made = {v: table[v] for v in sorted(table)}
-        return made, Origin(
-            origin.file, origin.base, {**origin.places, **places}, origin.defaults
-        ) if places else origin
+        Args:
+            rows: the rows of the object in the table of facts.
+            told: the object in each file that has it, in the order of the files.
+            port: the port that the object is of; empty for the device.
+        """
+        values: dict[str, Any] = {}
+        places: dict[str, Place] = {}
+        for fact in rows:
+            stating = [t for t in told if fact.stated(t.holder, t.origin)]
+            if fact.merge is Merge.OWN or not stating:
+                continue
+            first = stating[0]
+            value = getattr(first.holder, fact.field)
+            if fact.merge is Merge.SET:
+                value = tuple(dict.fromkeys(x for t in stating for x in getattr(t.holder, fact.field)))
+            elif fact.merge is Merge.ONE and self._contradicts(fact, stating, port):
+                value = fact.unknown
+            values[fact.field] = value
+            if first.piece is not self.base:
+                places[fact.setting.key] = _place(first.origin, fact.setting)
+        return values, places
 
-    def _compare_tables(self, first: Piece, other: Piece) -> None:
-        a, b = first.switch.vlans or {}, other.switch.vlans or {}
-        for v in sorted((a.keys() | b.keys()) - {1}):
-            says, but = _vlan_words(a.get(v)), _vlan_words(b.get(v))
-            one_name = v in a and v in b and a[v].active == b[v].active and not (a[v].name and b[v].name)
-            if says != but and not one_name:
-                self._differ((first, other), (f"{v}: {says}", f"{v}: {but}"), Setting.VLANS, entry=v)
+    def _contradicts(self, fact: Fact, stating: Sequence[Telling], port: str) -> bool:
+        """Records what contradicts; tells whether the fact is not known for that."""
+        first, *others = stating
+        own = getattr(first.holder, fact.field)
+        differ = [t for t in others if getattr(t.holder, fact.field) != own and first.piece.entry.standing != OVER]
+        for t in differ:
+            words = shown(own), shown(getattr(t.holder, fact.field))
+            self.differ((first.piece, t.piece), words, fact.setting, port=port)
+        return any(t.piece.weight == first.piece.weight for t in differ)
 
-    def _differ(
+    def differ(
         self,
         pieces: tuple[Piece, Piece],
         words: tuple[str, str],
@@ -196,12 +176,95 @@ class _Merging:
         *,
         port: str = "",
         entry: object = None,
+        sources: tuple[Source, Source] | None = None,
     ) -> None:
-        places = [(p.switch.ports[port].origin if port else p.switch.origin).of(setting, entry) for p in pieces]
+        """Records that two files say what cannot both be, each in words."""
+        places = sources or tuple(
+            (p.switch.ports[port].origin if port else p.switch.origin).of(setting, entry) for p in pieces
+        )
         settled = pieces[0].weight != pieces[1].weight
         self.contradictions.append(
             Contradiction(self.name, port, setting, (words[0], places[0]), (words[1], places[1]), settled=settled)
         )
+
+    def _why(self, *settings: Setting, port: str = "") -> str:
+        """Returns what files that count alike say of some settings, in words."""
+        return "; ".join(
+            f"{c.setting.key or c.setting.cause}: {c.says[1]} says {c.says[0]}, {c.but[1]} says {c.but[0]}"
+            for c in self.contradictions
+            if c.setting in settings and c.port == port and not c.settled
+        )
+
+    # -- what the device is ----------------------------------------------------------------------------
+
+    def _habits(self) -> tuple[Habits, frozenset[str]]:
+        stated: dict[str, bool] = {}
+        doubted: set[str] = set()
+        for p in self.group:
+            for name in ALL_HABITS - p.switch.unstated_habits:
+                own = getattr(p.switch.habits, name)
+                first = next(q for q in self.group if name not in q.switch.unstated_habits)
+                if stated.setdefault(name, own) != own and first.entry.standing != OVER:
+                    words = [f"{name.replace('_', '-')} {shown(v)}" for v in (stated[name], own)]
+                    self.differ((first, p), (words[0], words[1]), Setting.HABITS)
+                    doubted.add(name)
+        known = {name: value for name, value in stated.items() if name not in doubted}
+        return Habits(**known), ALL_HABITS - frozenset(known)
+
+    def _tree(self, own: Sequence[Telling]) -> tuple[BridgeTree, dict[str, Place]]:
+        """Returns how it takes part in trees: which tree runs is not known where anything of it is not."""
+        told = [Telling(t.piece, t.holder.tree, t.origin) for t in own]
+        values, places = self.of(facts.TREE, told)
+        if DOUBT in values.values():
+            values = {n: v for n, v in values.items() if v is not DOUBT} | {"protocol": None}
+        return replace(BridgeTree(), **values), places
+
+    def _sync(self) -> tuple[Sync | None, dict[str, Place], str]:
+        """Returns the sync group, its places, and why it is not known which VLAN table the switch has."""
+        told = [Telling(p, p.switch.sync, p.switch.origin) for p in self.group if p.switch.sync is not None]
+        if not told:
+            return None, {}, ""
+        values, places = self.of(facts.SYNC, told)
+        known = {n: v for n, v in values.items() if v is not DOUBT}
+        why = self._why(*(f.setting for f in facts.SYNC)) if len(known) < len(values) else ""
+        return replace(told[0].holder, **known), places, why
+
+    def _tables(self) -> tuple[list[Mapping[Vid, Vlan]], dict[str, Place]]:
+        """Returns the VLAN tables that it may have, the likeliest first: what either has of files that count alike; none if none."""
+        holders = [p for p in self.group if p.switch.vlans is not None]
+        if not holders:
+            return [], {}
+        first = holders[0]
+        table = dict(first.switch.vlans or {})
+        places: dict[str, Place] = {} if first is self.base else _vlan_places(first.switch.origin)
+        others: list[Mapping[Vid, Vlan]] = []
+        for p in holders[1:]:
+            differs = first.entry.standing != OVER and self._compare_tables(first, p)
+            if p.weight != first.weight:
+                continue
+            if differs:
+                others += [t for t in (first.switch.vlans, p.switch.vlans) if t is not None and t not in others]
+            for v, entry in (p.switch.vlans or {}).items():
+                have = table.get(v)
+                if have is None or (entry.active and not have.active):
+                    table[v] = entry
+                    places[f"{Setting.VLANS.key}/{v}"] = p.switch.origin.of(Setting.VLANS, v)
+                elif entry.name and not have.name:
+                    table[v] = replace(have, name=entry.name)
+        return [{v: table[v] for v in sorted(table)}, *others], places
+
+    def _compare_tables(self, first: Piece, other: Piece) -> bool:
+        """Records what differs between two tables; tells whether it is more than names."""
+        a, b = first.switch.vlans or {}, other.switch.vlans or {}
+        matters = False
+        for v in sorted((a.keys() | b.keys()) - {1}):
+            says, but = _vlan_words(a.get(v)), _vlan_words(b.get(v))
+            both = v in a and v in b
+            like = both and replace(a[v], name="") == replace(b[v], name="")
+            matters |= not like
+            if says != but and not (like and not (a[v].name and b[v].name)):
+                self.differ((first, other), (f"{v}: {says}", f"{v}: {but}"), Setting.VLANS, entry=v)
+        return matters
 
     # -- ports -----------------------------------------------------------------------------------------
 
@@ -223,39 +286,30 @@ class _Merging:
         base = next((q for p, q in zip(holders, ports, strict=True) if p is self.base), ports[0])
         if len(holders) == 1:
             return base
-        changes: dict[str, Any] = {}
-        places: dict[str, Place] = {}
-        for attribute, setting in _PORT.items():
-            stating = [
-                (p, q)
-                for p, q in zip(holders, ports, strict=True)
-                if q.origin.states(setting) or (attribute == "lag" and q.lag)
-            ]
-            if not stating:
-                continue
-            first, chosen = stating[0]
-            changes[attribute] = getattr(chosen, attribute)
-            if chosen is not base:
-                places[setting.key] = chosen.origin.of(setting)
-            if attribute in _MATTERS and first.entry.standing != OVER:
-                for p, q in stating[1:]:
-                    if getattr(q, attribute) != getattr(chosen, attribute):
-                        words = (_shown(getattr(chosen, attribute)), _shown(getattr(q, attribute)))
-                        self._differ((first, p), words, setting, port=name)
-        switching, mode_places = self._switching(name, holders, base)
-        changes["switching"] = switching
+        told = [Telling(p, q, q.origin) for p, q in zip(holders, ports, strict=True)]
+        values, places = self.of(facts.PORT, told, name)
+        values["known_as"] = tuple(a for a in values.get("known_as", ()) if a != name)
+        values["switching"], mode_places = self._switching(name, holders, base)
+        values["tree"], tree_places = self._port_tree(told, name)
+        values["doubt"] = ""
+        if values.get("enabled") is DOUBT:  # it may be on, and nothing surely passes
+            values |= {"enabled": True, "doubt": self._why(Setting.ENABLED, port=name)}
+        if values.get("lag") is DOUBT:  # whatever it is a member of, or by itself
+            values |= {"lag": None, "switching": Unstated(), "doubt": self._why(Setting.LAG, port=name)}
         kept = {k: v for k, v in base.origin.places.items() if k not in _MODE_KEYS or not mode_places}
-        changes["tree"], tree_places = _trees(ports, base)
-        changes["is_lag"] = any(q.is_lag for q in ports)
-        changes["members"] = next((q.members for q in ports if q.members), ())
-        changes["known_as"] = tuple(dict.fromkeys(a for q in ports for a in q.known_as if a != name))
-        changes["origin"] = Origin(
-            base.origin.file,
-            base.origin.base,
-            {**kept, **mode_places, **tree_places, **places},
-            base.origin.defaults,
+        return replace(
+            base,
+            **values,
+            is_lag=any(q.is_lag for q in ports),
+            members=next((q.members for q in ports if q.members), ()),
+            origin=_moved(base.origin, {**mode_places, **tree_places, **places}, kept),
         )
-        return replace(base, **changes)
+
+    def _port_tree(self, told: Sequence[Telling], name: str) -> tuple[PortTree, dict[str, Place]]:
+        """Returns how a port takes part in trees; where that is not known, nothing surely passes it."""
+        values, places = self.of(facts.PORT_TREE, [Telling(t.piece, t.holder.tree, t.origin) for t in told], name)
+        first = told[0].holder.tree
+        return replace(PortTree(), **{n: getattr(first, n) if v is DOUBT else v for n, v in values.items()}), places
 
     def _switching(self, name: str, holders: Sequence[Piece], base: Port) -> tuple[Any, dict[str, Place]]:
         """Returns what a port does: as the first file says, with what others add; not stated where two contradict."""
@@ -263,8 +317,9 @@ class _Merging:
         if not stating:
             return base.switching, {}
         first = stating[0]
-        chosen = reduce(refined, (p.switch.ports[name].switching for p in stating))
-        if first.entry.standing != OVER:
+        told = [p.switch.ports[name].switching for p in stating]
+        chosen = as_phone(told) or reduce(refined, told)
+        if first.entry.standing != OVER and as_phone(told) is None:
             for p in stating[1:]:
                 other = refined(p.switch.ports[name].switching, chosen)
                 if not self._alike(chosen, other):
@@ -277,7 +332,7 @@ class _Merging:
     def _differ_in_mode(self, first: Piece, other: Piece, name: str) -> None:
         own, others = first.switch.ports[name], other.switch.ports[name]
         setting = next((s for s in _SWITCHING if own.origin.states(s)), Setting.MODE)
-        self._differ((first, other), (setting_words(own), setting_words(others)), setting, port=name)
+        self.differ((first, other), (setting_words(own), setting_words(others)), setting, port=name)
 
     def _alike(self, a: Any, b: Any) -> bool:
         """Tells whether two settings do the same with every frame on this switch, or one may become the other."""
@@ -294,10 +349,8 @@ class _Merging:
         for p in self.group:
             for heard in p.switch.heard:
                 key = (heard.port, heard.chassis or heard.system, heard.far_port)
-                have = found.get(key)
-                if have is None:
-                    found[key] = heard
-                else:
+                have = found.setdefault(key, heard)
+                if have is not heard:
                     found[key] = replace(
                         have,
                         system=have.system or heard.system,
@@ -310,6 +363,21 @@ class _Merging:
         return tuple(sorted(found.values(), key=lambda h: (natural(h.port), h.system, h.far_port, h.chassis)))
 
 
+_EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}
+"""A table of which nothing is known may have all VLANs, or none."""
+
+
+def _moved(origin: Origin, more: Mapping[str, Place], kept: Mapping[str, Place] | None = None) -> Origin:
+    """Returns an origin with places in other files; the very same where there are none."""
+    if not more and kept is None:
+        return origin
+    return Origin(origin.file, origin.base, {**(origin.places if kept is None else kept), **more}, origin.defaults)
+
+
+def _place(origin: Origin, setting: Setting) -> Place:
+    return origin.of(setting) if origin.states(setting) else origin.here
+
+
 def _mode_places(origin: Origin) -> dict[str, Place]:
     return {s.key: origin.of(s) for s in _SWITCHING if origin.states(s)}
 
@@ -317,28 +385,11 @@ def _mode_places(origin: Origin) -> dict[str, Place]:
 def _vlan_places(origin: Origin) -> dict[str, Place]:
     """Returns the places of a VLAN table and its entries, so that another origin can tell of them."""
     key = Setting.VLANS.key
-    found: dict[str, Place] = {}
-    for name in origin.places:
-        if name == key:
-            found[name] = origin.of(Setting.VLANS)
-        elif name.startswith(f"{key}/"):
-            found[name] = origin.of(Setting.VLANS, name.removeprefix(f"{key}/"))
-    return found
-
-
-def _trees(ports: Sequence[Port], base: Port) -> tuple[Any, dict[str, Place]]:
-    tree = base.tree
-    places: dict[str, Place] = {}
-    for port in ports:
-        if port is base:
-            continue
-        if tree.edge is None and port.tree.edge is not None:
-            tree = replace(tree, edge=port.tree.edge)
-            places[Setting.EDGE.key] = port.origin.of(Setting.EDGE)
-        if not base.origin.states(Setting.PORT_TREE) and port.origin.states(Setting.PORT_TREE):
-            tree = replace(port.tree, edge=tree.edge)
-            places[Setting.PORT_TREE.key] = port.origin.of(Setting.PORT_TREE)
-    return tree, places
+    return {
+        name: origin.of(Setting.VLANS, name.removeprefix(f"{key}/") if name != key else None)
+        for name in origin.places
+        if name == key or name.startswith(f"{key}/")
+    }
 
 
 def _vlan_words(entry: Vlan | None) -> str:
@@ -347,7 +398,8 @@ def _vlan_words(entry: Vlan | None) -> str:
     return (entry.name or "no name") + ("" if entry.active else ", suspended")
 
 
-def _shown(value: Any) -> str:
+def shown(value: Any) -> str:
+    """Returns a value in words."""
     if isinstance(value, bool):
         return "on" if value else "off"
     return str(getattr(value, "value", value) or "none")

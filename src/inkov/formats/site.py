@@ -12,11 +12,12 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from inkov.formats import exports, folder, jsontext, registry
 from inkov.formats.format import Content, Format, Given, Part
-from inkov.formats.grouping import Piece, devices
+from inkov.formats.grouping import Piece, devices, two_boxes
 from inkov.formats.merging import Merged, merged
 from inkov.formats.reading import Reading
 from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem, nearest
+from inkov.model.identity import device_named, same_name
 from inkov.model.names import natural
 from inkov.model.source import Source
 from inkov.store.parsed import PART, WHOLE, Entries, Parsed, Shared
@@ -241,7 +242,7 @@ class _Loader:
         rank = registry.FORMATS.index(chosen)
         for entry in entries:
             saved = entry._replace(saved=True) if path in self.saved_paths else entry
-            self.pieces.append(Piece(saved, reading.file, chosen.name, rank))
+            self.pieces.append(Piece(saved, reading.file, chosen.name, rank, chosen.whole))
             self.notes += [f"{reading.file}: {what}" for what in entry.short]
         self.files[reading.file] = path
 
@@ -261,7 +262,7 @@ class _Loader:
                 continue
             for part in parts:
                 name = part.name or self._given(part.path).name
-                if _bare(name) in {_bare(n) for n in known}:
+                if any(same_name(name, n) for n in known):
                     given = self._given(part.path)._replace(alone=True)
                     self._read_again(part.path, part.format, part.data, given)
                 else:
@@ -300,6 +301,11 @@ class _Loader:
         pieces = [p for p in self.pieces if p.entry.saved is saved]
         for group in devices(pieces):
             first: dict[str, Piece] = {}
+            for p, other in two_boxes(group):
+                what = f"{p.switch.name!r} is another device than the one of {other.file}, though called the same: their addresses are {p.switch.mac} and {other.switch.mac}; give each a name of its own"
+                self.unread.append(Problem(Source(p.file), what))
+                pieces.remove(p)
+                group.remove(p)
             for p in group:
                 if p.entry.standing != WHOLE or not registry.FORMATS[p.rank].whole:
                     continue
@@ -349,13 +355,9 @@ class _Owners:
 
     def __init__(self, files: Mapping[str, Path], given: Callable[[Path], Given]) -> None:
         self.given = given
-        self.by_name = {_bare(name): path for name, path in files.items()}
+        self.by_name = files
         self.by_file = {(path.parent, given(path).name): path for path in files.values()}
 
     def of(self, part: _Exported) -> Path | None:
-        own = self.by_name.get(_bare(part.name)) if part.name else None
+        own = self.by_name.get(device_named(part.name, self.by_name)) if part.name else None
         return own or self.by_file.get((part.path.parent, self.given(part.path).name))
-
-
-def _bare(name: str) -> str:
-    return name.partition(".")[0].casefold()

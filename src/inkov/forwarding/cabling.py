@@ -7,15 +7,20 @@ that discovery contradicts itself about are doubtful: they may exist, and nothin
 
 from __future__ import annotations
 
+import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Final, TypeVar
 
 from inkov.model.campus import Cable, Campus
+from inkov.model.identity import Devices, device_named, strangers
 from inkov.model.names import PortRef, label_words
 from inkov.model.source import Source
 from inkov.model.switch import Heard, Switch
+
+_FIRST: Final = re.compile(r"[^\W.:][^\s.:]*")
+"""Parts of words that a name of a device may begin with; no less than do."""
 
 BY_LABEL: Final = "only the labels at both ends say that it is cabled"
 """What is doubtful about an inferred cable."""
@@ -102,20 +107,45 @@ class Disagreement:
 
 @dataclass(frozen=True, slots=True)
 class Outside:
-    """A port that heard a system which is not in the campus, or a port that its neighbour does not have."""
+    """A port that heard a system which is not in the campus, or a port that its neighbour does not have.
+
+    Attributes:
+        port: the port that heard it.
+        heard: what it heard.
+        known_switch: the switch of the campus that has no such port; None for a system that is not in the campus.
+        doubt: why it is not sure which device it is; empty when it is.
+    """
 
     port: PortRef
     heard: Heard
     known_switch: str | None = None
+    doubt: str = ""
 
 
 @dataclass(slots=True)
 class Cabling:
-    """All links of a campus, and what did not fit."""
+    """All links of a campus, and what did not fit.
+
+    Attributes:
+        links: the links, in natural order of their ends.
+        outside: what heard a system that is not in the campus, or a port that its neighbour does not have.
+        disagreements: where the campus file and discovery, or two neighbours, say different things.
+        doubted: ports whose neighbour's name and address say different devices, with what it heard and the reason.
+    """
 
     links: list[Link] = field(default_factory=list)
     outside: list[Outside] = field(default_factory=list)
     disagreements: list[Disagreement] = field(default_factory=list)
+    doubted: list[tuple[PortRef, Heard, str]] = field(default_factory=list)
+
+    def strangers(self) -> dict[str, list[PortRef]]:
+        """Returns the ports that heard each device whose ports are not known, by a name of its own."""
+        unknown = [(o.port, o.heard) for o in self.outside if o.known_switch is None]
+        named: dict[str, list[PortRef]] = defaultdict(list)
+        for o in self.outside:
+            if o.known_switch is not None:
+                named[o.known_switch].append(o.port)
+        return {**named, **strangers(unknown, named)}
 
     @property
     def known(self) -> set[PortRef]:
@@ -162,7 +192,7 @@ def recabled(like: Cabling, switches: Mapping[str, Switch], others: Collection[s
         replace(k, up=_up(switches, k.a, k.b, k.wires)) if k.a.switch in others or k.b.switch in others else k
         for k in like.links
     ]
-    return Cabling(links, like.outside, like.disagreements)
+    return Cabling(links, like.outside, like.disagreements, like.doubted)
 
 
 def _up(switches: Mapping[str, Switch], a: PortRef, b: PortRef, wires: Iterable[Wire]) -> bool:
@@ -177,8 +207,8 @@ class _Inference:
         self.switches = campus.switches
         self.cables = campus.cables
         self.result = Cabling()
-        self.by_label = _first_labels(campus.switches)
-        self.by_mac = {s.mac: s.name for s in campus.switches.values() if s.mac}
+        self.devices = Devices(campus.switches)
+        self.uncertain: dict[tuple[PortRef, PortRef], str] = {}
         self.heard: dict[tuple[PortRef, PortRef], dict[PortRef, Heard]] = defaultdict(dict)
 
     def run(self) -> Cabling:
@@ -201,22 +231,20 @@ class _Inference:
 
     def _hear(self, name: str, heard: Heard) -> None:
         own = PortRef(name, heard.port)
-        far = self._switch_named(heard)
         if heard.port not in self.switches[name].ports:
             return
-        if far is None:
-            self.result.outside.append(Outside(own, heard))
-        elif heard.far_port not in self.switches[far].ports:
-            self.result.outside.append(Outside(own, heard, far))
-        elif (end := PortRef(far, heard.far_port)) != own:
-            pair = (own, end) if own.order < end.order else (end, own)
-            self.heard[pair][own] = heard
-
-    def _switch_named(self, heard: Heard) -> str | None:
-        if heard.system in self.switches:
-            return heard.system
-        label = heard.system.partition(".")[0].lower()
-        return self.by_label.get(label) or (self.by_mac.get(heard.chassis) if heard.chassis else None)
+        meant = self.devices.heard(heard)
+        if meant.doubt:
+            self.result.doubted.append((own, heard, meant.doubt))
+        if meant.stranger:
+            self.result.outside.append(Outside(own, heard, doubt=meant.doubt))
+        for far in meant.devices:
+            if heard.far_port not in self.switches[far].ports:
+                self.result.outside.append(Outside(own, heard, far, meant.doubt))
+            elif (end := PortRef(far, heard.far_port)) != own:
+                pair = (own, end) if own.order < end.order else (end, own)
+                self.heard[pair][own] = heard
+                self.uncertain[pair] = meant.doubt and self.uncertain.get(pair, meant.doubt)
 
     def _against_cable(
         self, a: PortRef, b: PortRef, by: Mapping[PortRef, Heard], cable_of: Mapping[PortRef, Cable]
@@ -239,6 +267,8 @@ class _Inference:
         made: list[Link] = []
         for (a, b), group in grouped.items():
             doubt = next((doubts[end] for w in group for end in (w.a, w.b) if end in doubts and not w.cable), "")
+            if not doubt and not any(w.cable for w in group):
+                doubt = next((d for w in group if (d := self.uncertain.get((w.a, w.b), ""))), "")
             made.append(Link(a, b, tuple(group), _up(self.switches, a, b, group), doubt))
         made.sort(key=lambda k: (k.a.order, k.b.order))
         return made
@@ -265,14 +295,6 @@ class _Inference:
         return PortRef(ref.switch, lag) if lag and lag in self.switches[ref.switch].ports else ref
 
 
-def _first_labels(switches: Mapping[str, Switch]) -> dict[str, str]:
-    """Maps the first label of host names, in lower case, to the switch where only one has it."""
-    found: dict[str, list[str]] = defaultdict(list)
-    for name in switches:
-        found[name.partition(".")[0].lower()].append(name)
-    return {label: names[0] for label, names in found.items() if len(names) == 1 and label}
-
-
 def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[PortRef, PortRef]]:
     """Returns pairs of ports that nothing says are cabled, and whose labels name each other.
 
@@ -284,7 +306,8 @@ def by_labels(switches: Mapping[str, Switch], found: Cabling) -> list[tuple[Port
         found: what is known of their cables; ports in it, and disabled ones, are left out.
     """
     labels = {port.label for switch in switches.values() for port in switch.ports.values()}
-    naming = {label for label in labels if ":" in label or not switches.keys().isdisjoint(label_words(label))}
+    firsts = {first.casefold() for name in switches for first in _FIRST.findall(name)[:1]}
+    naming = {label for label in labels if not firsts.isdisjoint(_FIRST.findall(label.casefold()))}
     if not naming:
         return []
     known = found.known
@@ -335,6 +358,7 @@ def ends_in_label(label: str, own: str, switches: Mapping[str, Switch]) -> list[
     found: list[tuple[str, str]] = []
     for n, word in enumerate(words):
         name, _, after = word.partition(":")
+        name = device_named(name, switches)
         if name in switches and name != own:
             after = after or (words[n + 1] if n + 1 < len(words) else "")
             found.append((name, after if after in switches[name].ports else ""))

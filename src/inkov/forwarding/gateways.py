@@ -139,8 +139,9 @@ class Gateways:
     def state(self, interface: Interface) -> State:
         """Tells whether a gateway is up."""
         if interface not in self._states:
-            own = interface.port is None
-            self._states[interface] = self._of_vlan(interface) if own else self._of_port(interface)
+            found = self._of_vlan(interface) if interface.port is None else self._of_port(interface)
+            doubt = interface.gateway.doubt
+            self._states[interface] = State(None, doubt, interface.gateway.source) if doubt and found.up else found
         return self._states[interface]
 
     def up(self, interface: Interface, view: View) -> bool:

@@ -240,7 +240,9 @@ class Network(Bridging):
         """Tells whether a link is one in a view."""
         if view is View.MAY:
             return True
-        return not link.doubt and (self.lag_forms(link) is True if view is View.MUST else not self.lag_failure(link))
+        if view is View.USUAL:
+            return not link.doubt and not self.lag_failure(link)
+        return not link.doubt and self.lag_forms(link) is True and not self.unsure(link)
 
     def _join(self, graph: Graph, a: PortRef, b: PortRef, view: View, tree: Blocking) -> None:
         graph.join(a, b, self.hop_today(a, b, view, tree), self.hop_today(b, a, view, tree))
@@ -271,14 +273,10 @@ class Network(Bridging):
 
     def _join_outside(self, graph: Graph) -> None:
         """Adds systems that are not in the campus and were heard in two places or more: they may join anything."""
-        places: dict[str, list[PortRef]] = defaultdict(list)
-        for outside in self.cabling.outside:
-            name = outside.known_switch or outside.heard.system or outside.heard.chassis
-            if name and self.port(outside.port).enabled:
-                places[name].append(outside.port)
-        for name in sorted(places, key=natural):
-            if len(set(places[name])) > 1 or name in self.switches:
-                self._join_unknown(graph, name, sorted(set(places[name]), key=lambda r: r.order))
+        for name, refs in sorted(self.cabling.strangers().items(), key=lambda item: natural(item[0])):
+            awake = sorted({r for r in refs if self.port(r).enabled}, key=lambda r: r.order)
+            if len(awake) > 1 or (awake and name in self.switches):
+                self._join_unknown(graph, name, awake)
 
     def _join_unknown(self, graph: Graph, name: str, ports: list[PortRef]) -> None:
         known = name in self.switches

@@ -164,6 +164,17 @@ class Plant:
             found[ref.switch].add(ref.port)
         return found
 
+    def unsure(self, link: Link) -> str:
+        """Says why it is not sure that a link is up, as files contradict each other about its ports; empty when it is."""
+        ends = [(link.a, link.b), *((w.a, w.b) for w in link.wires)]
+        doubts = [
+            next((d for e in pair if (d := self.port(e).doubt)), "")
+            for pair in ends
+            if all(self.port(e).enabled for e in pair)
+        ]
+        logical, wires = doubts[:1], doubts[1:]
+        return next(filter(None, logical), "") or (wires[0] if wires and all(wires) else "")
+
     def lag_failure(self, link: Link) -> str:
         """Says why the LAG of a link does not form; empty when it does."""
         return lag_failure(self.port(link.a), self.port(link.b))

@@ -74,12 +74,12 @@ class Syncing:
         return sorted(found, key=lambda c: natural(c.members[0]))
 
     def candidates(self, switch: str) -> list[Table]:
-        """Returns the tables that a switch may have taken over or take over yet, besides its own.
+        """Returns the tables that a switch may have besides its own: of its group, or as files that contradict each other say.
 
         Whoever of its group, secret and part of the campus may hold a newer table may be heard: links may come to work
         that do not today, and a generation that is not stated may be any.
         """
-        return self._candidates.get(switch, [])
+        return [*self._candidates.get(switch, []), *self.plant.switches[switch].other_tables]
 
     @cached_property
     def _candidates(self) -> dict[str, list[Table]]:
@@ -93,7 +93,7 @@ class Syncing:
                     own = self._generation(name)
                     newer = [n for n in members if n != name and _may_be_newer(self._generation(n), own)]
                     if self.plant.switches[name].vlans is not None:
-                        found[name] = [self.after(name, n) for n in newer]
+                        found[name] = [t for n in newer for t in self._after_any(name, n)]
         return found
 
     def _parties(self) -> dict[tuple[str, str], list[str]]:
@@ -142,9 +142,17 @@ class Syncing:
 
     def after(self, switch: str, newest: str) -> Table:
         """Returns the table of a switch once it has taken over the newest."""
-        kept = {v: e for v, e in self.table(switch).items() if not self.spreads(newest, e)}
-        new = {v: e for v, e in self.table(newest).items() if self.spreads(newest, e)}
+        return self._joined(self.table(switch), self.table(newest), newest)
+
+    def _joined(self, own: Table, theirs: Table, newest: str) -> Table:
+        kept = {v: e for v, e in own.items() if not self.spreads(newest, e)}
+        new = {v: e for v, e in theirs.items() if self.spreads(newest, e)}
         return dict(sorted({**new, **kept}.items()))
+
+    def _after_any(self, switch: str, newest: str) -> list[Table]:
+        """Returns the tables that a switch may have once it has taken over the newest, whichever this is."""
+        theirs = (self.table(newest), *self.plant.switches[newest].other_tables)
+        return [self._joined(self.table(switch), table, newest) for table in theirs]
 
     def vanishing(self, switch: str, newest: str) -> VlanSet:
         """Returns the VLANs that a switch loses by taking over the newest table."""

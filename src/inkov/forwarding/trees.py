@@ -181,7 +181,7 @@ class Trees(Lans):
     def _unsure(self, link: Link) -> str:
         """Says why it is not sure that tree frames cross a link; empty when they do."""
         failure = self.plant.lag_failure(link)
-        return link.doubt or (f"at {link.a} {failure}" if failure else "")
+        return link.doubt or (f"at {link.a} {failure}" if failure else self.plant.unsure(link))
 
     # -- the trees of a part -------------------------------------------------------------------------
 

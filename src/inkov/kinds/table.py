@@ -87,7 +87,7 @@ def relay_map(
         formats: the tag formats of the campus.
         others: VLAN tables that the switch may take over from its sync group.
     """
-    if not port.enabled:
+    if not port.enabled or (port.doubt and view is View.MUST):
         return NOTHING
     own = kind(port.switching)
     habits = reading(switch.habits, switch.unstated_habits, own.habits, view)
@@ -314,6 +314,28 @@ def refined(switching: Switching, other: Switching) -> Switching:
             )
         case _:
             return switching
+
+
+def as_phone(told: Sequence[Switching]) -> Access | None:
+    """Returns the access port with a phone before it that several accounts of a port describe; None where they do not.
+
+    One states a voice VLAN, and another lists its VLANs: the untagged one and this one tag.
+    """
+    voices = {v for s in told if (v := station_voice(s)) is not None}
+    natives: set[Vid | None] = set()
+    for switching in told:
+        match switching:
+            case Access(vid=vid, voice=voice) if voice is not None:
+                natives |= {vid} - {None}
+            case Trunk(native=n, allowed=some, native_tagged=False, translate=()) if n is not None:
+                natives |= {n} if some == VlanSet({n, *voices}) else {None}
+            case General(pvid=n, untagged=own, tagged=tags) if n:
+                natives |= {n} if (own, tags) == (VlanSet([n]), VlanSet(voices)) else {None}
+            case _:
+                natives.add(None)
+    native = next(iter(natives), None)
+    lists = any(isinstance(s, Trunk | General) for s in told)
+    return Access(native, *voices) if lists and len(voices) == len(natives) == 1 and native is not None else None
 
 
 def is_stated(switching: Switching) -> bool:

@@ -2,19 +2,14 @@
 
 from __future__ import annotations
 
-import fnmatch
 import re
 import unicodedata
-from collections import defaultdict
-from collections.abc import Callable, Collection, Container, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from functools import lru_cache, partial
-from itertools import chain, repeat
+from itertools import repeat
 from typing import NamedTuple
 
 _DIGITS = re.compile(r"(\d+)", re.ASCII)
-_DOMAIN = re.compile(r"\.[A-Za-z][\w-]*(?:\.[\w-]+)*\.?\Z")
-
-_PARTING = re.compile(r"\s*[:\s]\s*")
 _LABEL_WORDS = re.compile(r"[A-Za-z0-9_.:/-]+")
 
 
@@ -53,75 +48,6 @@ def refs_of(switch: str, ports: Iterable[str]) -> list[PortRef]:
 
 
 _REF: Callable[[tuple[str, str]], PortRef] = partial(tuple.__new__, PortRef)
-
-
-def port_in(text: str, switches: Mapping[str, Container[str]]) -> PortRef | None:
-    """Returns the port that `switch:port` or `switch port` stands for where both are known, wherever the names are parted.
-
-    Args:
-        text: as written; names may hold colons and blanks themselves.
-        switches: the ports of each switch.
-    """
-    text = text.strip()
-    parted = [PortRef(text[: m.start()].strip(), text[m.end() :].strip()) for m in _PARTING.finditer(text)]
-    meant = (PortRef(device_named(switch, switches), port) for switch, port in parted)
-    return next((r for r in chain(parted, meant) if r.switch in switches and r.port in switches[r.switch]), None)
-
-
-def without_domain(name: str) -> str:
-    """Returns a name in lower case, and without the domain that it ends with."""
-    return _DOMAIN.sub("", name.casefold().rstrip("."))
-
-
-def device_named(name: str, known: Collection[str]) -> str:
-    """Returns which of some devices a name is meant for: the one of that name, or the only one but for case and the domain.
-
-    Where there is none, or two domains differ, it is the name as it is.
-    """
-    if name in known:
-        return name
-    found = _by_bare_name(_Same(known)).get(without_domain(name), ())
-    if len(found) != 1:
-        return name
-    lower, other = name.casefold().rstrip("."), found[0].casefold().rstrip(".")
-    return found[0] if lower == other or without_domain(name) in {lower, other} else name
-
-
-class _Same:
-    """Some devices as a key: the very same object, as lists of hosts and ports ask about one campus a thousand times."""
-
-    def __init__(self, known: Collection[str]) -> None:
-        self.known, self.size = known, len(known)
-
-    def __hash__(self) -> int:
-        return id(self.known)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Same) and other.known is self.known and other.size == self.size
-
-
-@lru_cache(maxsize=4)
-def _by_bare_name(known: _Same) -> Mapping[str, list[str]]:
-    made: dict[str, list[str]] = defaultdict(list)
-    for name in known.known:
-        made[without_domain(name)].append(name)
-    return made
-
-
-def devices_matching(pattern: str, known: Collection[str]) -> list[str]:
-    """Returns the devices whose names match a pattern, or the one that it names."""
-    if _WILD.search(pattern) and (found := _matching(pattern, _Same(known))):
-        return list(found)
-    named = device_named(pattern, known)
-    return [named] if named in known else []
-
-
-_WILD = re.compile(r"[*?[]")
-
-
-@lru_cache(maxsize=128)
-def _matching(pattern: str, known: _Same) -> tuple[str, ...]:
-    return tuple(fnmatch.filter(known.known, pattern))
 
 
 def ports_text(names: Iterable[str]) -> str:

@@ -67,6 +67,7 @@ class Gateway:
         outward: name of the filter for packets that go out.
         vrf: the routing table it belongs to; empty for the usual one.
         virtual: addresses it may answer to together with other devices, as a redundant pair does (RFC 9568).
+        doubt: what of it is not known because files contradict each other, in words; then it is not surely up.
     """
 
     vid: Vid | None
@@ -78,6 +79,7 @@ class Gateway:
     vrf: str = ""
     source: Source = field(default=Source(""), compare=False)
     virtual: tuple[Ip, ...] = ()
+    doubt: str = ""
 
     @property
     def answers(self) -> tuple[Ip, ...]:

@@ -254,6 +254,7 @@ class Port:
         tree: how it takes part in the spanning tree.
         registration: what dynamic pruning may take off it.
         known_as: what else it is called, by discovery above all: addresses, numbers, descriptions.
+        doubt: what of it is not known because files contradict each other, in words; then nothing surely passes it.
         origin: where its settings were written.
     """
 
@@ -271,6 +272,7 @@ class Port:
     tree: PortTree = NO_PORT_TREE
     registration: Registration = ANY_REGISTRATION
     known_as: tuple[str, ...] = ()
+    doubt: str = ""
     origin: Origin = field(compare=False)
 
     def renamed(self, name: str, origin: Origin) -> Port:
@@ -348,6 +350,8 @@ class Switch:
         default_vlan_listed: the input would list the default VLAN if it existed.
         lacks: features that the box does not have.
         limits: how much it can hold, by what: the highest VID, VLANs, LAGs.
+        other_tables: VLAN tables that it may have instead of `vlans`, because files contradict each other.
+        doubt: why `vlans` is not sure, in words; empty when it is.
         origin: where it was written.
     """
 
@@ -372,6 +376,8 @@ class Switch:
     default_vlan_listed: bool = True
     lacks: tuple[str, ...] = ()
     limits: Mapping[str, int] = field(default_factory=dict)
+    other_tables: tuple[Mapping[Vid, Vlan], ...] = ()
+    doubt: str = ""
     origin: Origin = field(compare=False)
 
     def __hash__(self) -> int:

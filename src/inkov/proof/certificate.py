@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import reduce
 from operator import or_
 from typing import Any, Final, TypeAlias
@@ -48,7 +48,14 @@ def certificate(prover: Prover, verdict: Verdict, inputs: Mapping[str, str]) -> 
             return head | {"assumed": list(verdict.outcome.assumed), "sets": _sets(prover, claim)}
         case Together() as claim:
             node = _node(prover.network, claim, claim.surviving)
-            return None if node is None else head | {"assumed": [], **node}
+            return None if node is None else head | {"assumed": list(dict.fromkeys(_left_open(node))), **node}
+
+
+def _left_open(node: Data) -> Iterator[str]:
+    """Yields what a proof that segments are together takes for granted, after each failure that it looks at, too."""
+    yield from (f"the tree and pruning leave {port} open" for port in node["open"])
+    for after in node.get("when", ()):
+        yield from _left_open(after)
 
 
 # -- apart: closed sets ------------------------------------------------------------------------------

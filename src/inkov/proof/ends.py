@@ -11,7 +11,8 @@ from inkov.kinds.relay import Domain, Tags, tag_of
 from inkov.kinds.table import untagged_vlan
 from inkov.model.campus import Host
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, device_named, port_in
+from inkov.model.identity import device_named, port_in
+from inkov.model.names import PortRef
 from inkov.model.routing import Ip
 
 

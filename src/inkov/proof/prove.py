@@ -162,7 +162,7 @@ class Prover:
         nobody = [n for n in claim.segments if n not in out and not self.stations(n, View.MAY)]
         if unknown := [n for n in nobody if not self.stations(n, View.MAY).empty]:
             return CannotTell(tuple(f"no port of {n} is known" for n in unknown))
-        taken = assumed(self.network, self.stations, claim.segments) if 2 in claim.layers else ()
+        taken = assumed(self.network, lambda n: self.stations(n, View.MAY), claim.segments)
         said = (self.argument(claim), *(f"{n} is empty: {dead_words(self.stations(n, View.MAY))}" for n in nobody))
         return Proved("; ".join(said), (*taken, *self.without_gateway(claim)))
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from inkov.forwarding.network import Network
 from inkov.model.campus import BOTH, Apart, Claim, Facing, Together
 from inkov.model.errors import nearest
-from inkov.model.names import PortRef, device_named
+from inkov.model.identity import device_named
+from inkov.model.names import PortRef
 from inkov.proof.stations import UnknownSegment, segment_named
 
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
+from itertools import chain
 from typing import Final
 
 from inkov.forwarding.cabling import Link
@@ -80,7 +82,7 @@ def all_open(network: Network, ways: Sequence[Passage | Turn]) -> tuple[str, ...
         used = {h for ref in refs if ref.switch == name for h in kind(network.port(ref).switching).habits}
         found += [habit_fact(h, name) for h in sorted(used & (switch.unstated_habits if switch else frozenset()))]
         if network.syncing.candidates(name):
-            found.append(f"which VLAN table {name} has: its sync group may replace it")
+            found.append(_which_table(network, name))
         if switch is not None and switch.vlans is None and switch.kind is Kind.SWITCH:
             found.append(f"which VLANs {name} has: nothing lists them")
     ends = set(refs)
@@ -126,15 +128,14 @@ def open_habits(network: Network, ref: PortRef, does: Does) -> list[str]:
 
 def assumed(network: Network, stations: Callable[[str], Stations], names: Iterable[str]) -> tuple[str, ...]:
     """Lists what a proof takes for granted: what is behind ports whose far side the input does not describe."""
-    trunks = dict.fromkeys(_open_trunks(network), 0)
-    for name in names if trunks else ():
-        for ref in {ref for refs in stations(name).senders.values() for ref in refs if ref in trunks}:
-            trunks[ref] += 1
-    open_ends = [str(ref) for ref, of in trunks.items() if of > 1]
+    trunks = {ref for ref in network.wide_ports if carries_tags(network.port(ref))}
+    often = Counter(chain.from_iterable(stations(name).ports & trunks for name in names if trunks))
+    open_ends = [str(ref) for ref in sorted(often, key=lambda r: r.order) if often[ref] > 1]
     found: list[str] = []
     if open_ends:
         found.append(f"the station behind each of these trunks keeps its VLANs apart: {some(open_ends)}")
-    outside = [f"{o.port} ({o.heard.system or o.heard.chassis})" for o in network.cabling.outside if not o.known_switch]
+    strange = sorted((o for o in network.cabling.outside if not o.known_switch), key=lambda o: o.port.order)
+    outside = [f"{o.port} ({o.heard.system or o.heard.chassis})" for o in strange]
     if outside:
         found.append(f"no device that is not in the campus joins VLANs by itself: {some(outside)}")
     if unheard := _unheard(network):
@@ -153,12 +154,6 @@ def _unheard(network: Network) -> list[str]:
     cabled = {ref.switch for ref in network.cabled}
     awake = [s for s in switches if any(p.enabled for p in s.ports.values())]
     return [s.name for s in awake if s.name not in cabled and not s.heard] if len(awake) > 1 else []
-
-
-def _open_trunks(network: Network) -> list[PortRef]:
-    """Returns ports that carry tags and face no switch: a station behind one is in all its VLANs."""
-    maps = [(ref, network.relay(ref)) for ref in network.wide_ports if ref not in network.cabled]
-    return [ref for ref, relay in maps if carries_tags(network.port(ref)) and (relay.out_tagged or relay.out_mapped)]
 
 
 def some(names: list[str]) -> str:
@@ -189,11 +184,16 @@ def _missing_facts(network: Network, step: Step, state: State) -> list[str]:
             own.append(f"whether {ref.switch} has the default VLAN, which its export does not list")
         found += own
         if network.syncing.candidates(ref.switch):
-            found.append(f"which VLAN table {ref.switch} has: its sync group may replace it")
+            found.append(_which_table(network, ref.switch))
     found += _of_links(network, {out, into})
     known = [ref for ref in (out, into) if ref is not None]
     crossed = [Passage(ref.switch, before.domain, None, None, ref, None) for ref in known]
     return list(dict.fromkeys(found)) or [*all_open(network, crossed)] or [f"whether frames pass from {out} to {into}"]
+
+
+def _which_table(network: Network, name: str) -> str:
+    why = network.switches[name].doubt or "its sync group may replace it"
+    return f"which VLAN table {name} has: {why}"
 
 
 def by_label(a: PortRef, b: PortRef) -> str:
@@ -229,6 +229,8 @@ def _lag_doubt(network: Network, link: Link) -> str:
 def of_port(network: Network, ref: PortRef, does: Does) -> Iterator[str]:
     """Yields what is not known of one port, as far as it makes a difference to what it does."""
     port, formed = network.port(ref), network.formed(ref)
+    if port.doubt:
+        yield f"{ref}: {port.doubt}"
     if not formed.sure:
         yield f"{ref}: {unknown(port)} ({port.origin.here})"
     for outcome in formed.outcomes:

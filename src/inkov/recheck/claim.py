@@ -82,6 +82,11 @@ def assumptions(
         yield f"the station behind each of these trunks keeps its VLANs apart: {_some(shared)}"
     if made.heard_outside:
         yield f"no device that is not in the campus joins VLANs by itself: {_some(made.heard_outside)}"
+    cabled = {end.switch for link in made.links for end in link}
+    awake = [s for s in campus.switches.values() if s.kind is Kind.SWITCH and any(p.enabled for p in s.ports.values())]
+    deaf = [s.name for s in awake if s.name not in cabled and not s.heard]
+    if len(awake) > 1 and deaf:
+        yield f"no cable but those that are stated ends at {_some(deaf)}, where nothing was heard of neighbours"
     if tableless := [s.name for s in campus.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]:
         yield f"switches without a VLAN table relay every VLAN their ports allow: {_some(tableless)}"
     if 3 in layers:

@@ -13,7 +13,7 @@ from inkov.model.names import PortRef
 from inkov.model.switch import Unstated
 from inkov.model.vlanset import ALL, NONE, VID_MAX, VlanSet
 from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports
-from inkov.recheck.wiring import Wiring, lag_forms, up
+from inkov.recheck.wiring import Wiring, lag_forms, unsure, up
 
 Set: TypeAlias = dict[str, dict[str, set[Inside]]]
 """Switch to port of arrival, or `*` for frames that start there, to frames."""
@@ -28,7 +28,7 @@ class Malformed(Exception):
 class Frames:
     """Links as a frame finds them, in one reading of the port table."""
 
-    def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
+    def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:  # noqa: C901 - what joins ports, one after the other
         self.campus, self.ports = campus, ports
         self._acts: dict[PortRef, list[PortRef]] = {}
         self._held: dict[PortRef, VlanSet] = {}
@@ -36,7 +36,7 @@ class Frames:
         hubs: dict[PortRef, list[PortRef]] = defaultdict(list)
         for a, b in made.links:
             doubtful = (a, b) in made.doubtful
-            sure = not doubtful and lag_forms(campus, made, (a, b))
+            sure = not doubtful and lag_forms(campus, made, (a, b)) and not unsure(campus, made, (a, b))
             if up(campus, made, (a, b)) and (sure or not ports.sure):
                 self._join(a, b)
                 if not lag_forms(campus, made, (a, b)):
@@ -44,6 +44,8 @@ class Frames:
             if doubtful and not ports.sure:
                 hubs[a].append(b)
                 hubs[b].append(a)
+        for a, b in () if ports.sure else made.labelled:
+            self._join(a, b)
         for ends in hubs.values():
             for i, a in enumerate(ends):
                 for b in ends[i + 1 :]:

@@ -38,7 +38,7 @@ class Gateways:
         """Tells whether a gateway may be up, or surely is."""
         device, gateway = at
         switch = self.campus.switches[device]
-        if not gateway.enabled:
+        if not gateway.enabled or (gateway.doubt and surely):
             return False
         if gateway.port:
             port = switch.ports.get(gateway.port)

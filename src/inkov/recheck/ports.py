@@ -113,8 +113,9 @@ class Ports:
                         mine.generation or 0
                     ):
                         kept = {v: e for v, e in own.vlans.items() if not _spreads(other, e)}
-                        found.append({v: e for v, e in (other.vlans or {}).items() if _spreads(other, e)} | kept)
-            self._tables[switch] = found
+                        theirs_all = (other.vlans or {}, *other.other_tables)
+                        found += [{v: e for v, e in t.items() if _spreads(other, e)} | kept for t in theirs_all]
+            self._tables[switch] = [*found, *own.other_tables]
         return self._tables[switch]
 
     def joined(self, switch: str) -> set[str]:
@@ -223,7 +224,7 @@ class Ports:
 
     def _readings(self, ref: PortRef, became: list[Switching]) -> Iterator[Own]:
         port = self.switches[ref.switch].ports[ref.port]
-        if not port.enabled:
+        if not port.enabled or (self.sure and port.doubt):
             return
         left_open = port.tag_format == NEGOTIATED_FORMAT
         formats = tuple(self.formats.values()) if left_open else (self.formats[port.tag_format],)
@@ -394,5 +395,7 @@ def _sides(switches: Mapping[str, Switch], ref: PortRef) -> list[str]:
             return ["access" if port.stance is Stance.SILENT else port.stance.value]
         case Trunk():
             return {None: ["silent", "announcing"], Stance.SILENT: ["silent"]}.get(port.stance, ["announcing"])
-        case _:
+        case Access() | General() | PrivateHost() | Promiscuous() | Tunnel() | Bridged() | Routed() | Plain():
             return ["access"]
+        case _:
+            assert_never(port.switching)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from ipaddress import ip_address
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, assert_never
 
 from inkov.model.campus import Campus, Segment
 from inkov.model.names import PortRef
@@ -16,9 +16,11 @@ from inkov.model.switch import (
     General,
     Kind,
     Negotiated,
+    Plain,
     Port,
     PrivateHost,
     Promiscuous,
+    Routed,
     Stance,
     Switching,
     Trunk,
@@ -240,8 +242,10 @@ def _members(kind: Switching) -> VlanSet:
             return some | VlanSet([p])
         case Bridged(untagged=u_, tagged=pairs):
             return VlanSet(x for x in (u_, *(d for _, d in pairs)) if x)
-        case _:
+        case Negotiated() | Routed() | Plain() | Unstated():
             return VlanSet()
+        case _:
+            assert_never(kind)
 
 
 def _set_in(kind: Switching) -> VlanSet:
@@ -251,10 +255,12 @@ def _set_in(kind: Switching) -> VlanSet:
             return VlanSet([v] if v else [])
         case PrivateHost(primary=p, secondary=v):
             return VlanSet([p, v])
-        case Trunk():
+        case Trunk() | Negotiated() | Routed() | Plain() | Unstated():
             return VlanSet()
-        case _:
+        case Access() | Promiscuous() | Tunnel():
             return _members(kind)
+        case _:
+            assert_never(kind)
 
 
 def _may_be_set_in(port: Port, *, sure: bool) -> VlanSet:
@@ -273,11 +279,17 @@ def _listens_alone(port: Port, segment: Segment) -> bool:
 
 def _tags(kind: Switching) -> Iterator[int]:
     """Yields the tags that honest stations use: of VLANs they belong to, or of subinterfaces."""
-    if isinstance(kind, Bridged):
-        yield from (t for t, _ in kind.tagged)
-    elif not isinstance(kind, Tunnel | PrivateHost | Promiscuous):
-        yield from _members(kind)
-        yield from (t for t, _ in (kind.translate if isinstance(kind, Trunk) else ()))
+    match kind:
+        case Bridged(tagged=pairs):
+            yield from (t for t, _ in pairs)
+        case Trunk(translate=pairs):
+            yield from (*_members(kind), *(t for t, _ in pairs))
+        case Access() | General():
+            yield from _members(kind)
+        case Tunnel() | PrivateHost() | Promiscuous() | Negotiated() | Routed() | Plain() | Unstated():
+            return
+        case _:
+            assert_never(kind)
 
 
 def _used(campus: Campus) -> VlanSet:

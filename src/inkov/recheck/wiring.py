@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+import re
+from collections import Counter, defaultdict
+from collections.abc import Container, Iterator
 from dataclasses import dataclass, field
 
 from inkov.model.campus import Campus
-from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Lacp
+from inkov.model.names import PortRef, natural
+from inkov.model.switch import Heard, Kind, Lacp
 
 
 @dataclass
@@ -16,9 +18,10 @@ class Wiring:
 
     Attributes:
         links: (one end, other end) to its wires.
-        doubtful: links of ports that discovery gives several far ends.
+        doubtful: links of ports that discovery gives several far ends, or whose far end two facts dispute.
         heard_outside: ports that heard a system which is not in the campus, with its name.
-        strangers: a system that is not described, or not at that port, to the ports that heard it.
+        strangers: a device whose ports are not described, to the ports that heard it, where it may join several.
+        labelled: pairs of ports that nothing but their labels joins.
         far: the other end of each end whose link is sure to exist; None where it is not.
         at: the links of each end.
         beside: the links of each switch.
@@ -28,6 +31,7 @@ class Wiring:
     doubtful: set[tuple[PortRef, PortRef]] = field(default_factory=set)
     heard_outside: list[str] = field(default_factory=list)
     strangers: dict[str, list[PortRef]] = field(default_factory=dict)
+    labelled: list[tuple[PortRef, PortRef]] = field(default_factory=list)
     far: dict[PortRef, PortRef | None] = field(default_factory=dict)
     at: dict[PortRef, list[tuple[PortRef, PortRef]]] = field(default_factory=lambda: defaultdict(list))
     beside: dict[str, list[tuple[PortRef, PortRef]]] = field(default_factory=lambda: defaultdict(list))
@@ -37,14 +41,14 @@ def wiring(campus: Campus) -> Wiring:
     """Works out which ports are joined."""
     made = Wiring()
     stated = {end: frozenset((c.a, c.b)) for c in campus.cables for end in (c.a, c.b)}
-    heard, strangers = _heard(campus)
-    made.heard_outside = [
-        f"{ref} ({n})"
-        for n, refs in sorted(strangers.items())
-        if n not in campus.switches
-        for ref in sorted(refs, key=lambda r: r.order)
-    ]
-    made.strangers = {n: sorted(p) for n, p in strangers.items() if len(p) > 1 or n in campus.switches}
+    heard, unknown, strange = _heard(campus)
+    made.heard_outside = [f"{ref} ({h.system or h.chassis})" for ref, h in strange]
+    awake = {n: [r for r in refs if _on(campus, r)] for n, refs in {**unknown, **_strangers(strange, unknown)}.items()}
+    made.strangers = {
+        n: sorted({_logical(campus, r) for r in refs})
+        for n, refs in awake.items()
+        if len(set(refs)) > 1 or (refs and n in campus.switches)
+    }
     given = set(stated.values())
     kept = {pair for pair in heard if all(stated.get(end, pair) == pair for end in pair)}
     pairs = sorted(tuple(sorted(p, key=lambda r: r.order)) for p in kept | given)
@@ -55,7 +59,8 @@ def wiring(campus: Campus) -> Wiring:
     for a, b in pairs:
         link = _logical(campus, a), _logical(campus, b)
         made.links.setdefault(link, []).append((a, b))
-        if (often[a] > 1 or often[b] > 1) and frozenset((a, b)) not in given:
+        unsure = often[a] > 1 or often[b] > 1 or not heard.get(frozenset((a, b)), True)
+        if unsure and frozenset((a, b)) not in given:
             made.doubtful.add(link)
     for link in sorted(made.links, key=lambda k: (k[0].order, k[1].order)):
         for end in set(link):
@@ -64,26 +69,99 @@ def wiring(campus: Campus) -> Wiring:
             made.beside[switch].append(link)
         for own, other in (link, link[::-1]):
             made.far.setdefault(own, None if link in made.doubtful else other)
+    taken = {end for pair in pairs for end in pair} | {r for refs in unknown.values() for r in refs}
+    made.labelled = _labelled(campus, taken | {r for r, _ in strange})
     return made
 
 
-def _heard(campus: Campus) -> tuple[set[frozenset[PortRef]], dict[str, set[PortRef]]]:
-    """Returns the pairs of ports that discovery joins, and the ports that heard a system that is not described."""
-    heard: set[frozenset[PortRef]] = set()
-    strangers: dict[str, set[PortRef]] = defaultdict(set)
+_WORD = re.compile(r"[A-Za-z0-9_.:/-]+")
+
+
+def _labelled(campus: Campus, taken: Container[PortRef]) -> list[tuple[PortRef, PortRef]]:
+    """Returns pairs of ports whose labels name each other, each the only one of its device that may be meant."""
+    names = _Names(campus)
+    says: dict[PortRef, tuple[str, str]] = {}
+    for s in campus.switches.values():
+        for p in s.ports.values():
+            named = list(_named(campus, names, s.name, p.label)) if p.enabled and not p.is_lag and p.label else []
+            if len(named) == 1 and PortRef(s.name, p.name) not in taken:
+                says[PortRef(s.name, p.name)] = named[0]
+    towards: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
+    for ref, (name, _) in says.items():
+        towards[ref.switch, name].append(ref)
+    pairs: set[tuple[PortRef, PortRef]] = set()
+    for ref, (name, port) in says.items():
+        back = [o for o in towards[name, ref.switch] if port in {"", o.port} and says[o][1] in {"", ref.port}]
+        ambiguous = not port and len(towards[ref.switch, name]) > 1
+        if len(back) == 1 and not (ambiguous and says[back[0]][1] != ref.port):
+            pairs.add((min(ref, back[0]), max(ref, back[0])))
+    often = Counter(e for pair in pairs for e in pair)
+    return sorted(pair for pair in pairs if all(often[e] == 1 for e in pair))
+
+
+def _named(campus: Campus, names: _Names, own: str, label: str) -> Iterator[tuple[str, str]]:
+    """Yields the devices that a label names, each with the port named right after it, if it has that."""
+    words = _WORD.findall(label)
+    for word, following in zip(words, [*words[1:], ""], strict=True):
+        text, _, after = word.partition(":")
+        name = names.of(text)
+        if name and name != own:
+            port = after or following
+            yield name, port if port in campus.switches[name].ports else ""
+
+
+def _on(campus: Campus, ref: PortRef) -> bool:
+    return campus.switches[ref.switch].ports[ref.port].enabled
+
+
+Strange = list[tuple[PortRef, Heard]]
+"""Ports that heard a device which is not described, in natural order."""
+
+
+def _heard(campus: Campus) -> tuple[dict[frozenset[PortRef], bool], dict[str, list[PortRef]], Strange]:
+    """Returns the pairs of ports that discovery joins and whether surely; ports that heard unknown ports; and strange devices."""
+    heard: dict[frozenset[PortRef], bool] = {}
+    unknown: dict[str, list[PortRef]] = defaultdict(list)
+    strange: Strange = []
     names = _Names(campus)
     for switch in campus.switches.values():
         for h in switch.heard:
             own = PortRef(switch.name, h.port)
             if h.port not in switch.ports:
                 continue
-            name = names.meant(h.system, h.chassis)
-            if name is None or h.far_port not in campus.switches[name].ports:
-                if switch.ports[h.port].enabled and (system := name or h.system or h.chassis):
-                    strangers[system].add(_logical(campus, own))
-            elif own != PortRef(name, h.far_port):
-                heard.add(frozenset((own, PortRef(name, h.far_port))))
-    return heard, strangers
+            maybe, stranger = names.meant(h)
+            sure = len(maybe) == 1 and not stranger
+            if stranger:
+                strange.append((own, h))
+            for name in maybe:
+                if h.far_port not in campus.switches[name].ports:
+                    unknown[name].append(own)
+                elif own != (far := PortRef(name, h.far_port)):
+                    pair = frozenset((own, far))
+                    heard[pair] = sure or heard.get(pair, False)
+    return heard, unknown, sorted(strange, key=lambda e: e[0].order)
+
+
+def _strangers(strange: Strange, taken: Container[str]) -> dict[str, list[PortRef]]:
+    """Parts ports by the strange device that they may have heard: by address, or by name where one has no address."""
+    boxes: list[Strange] = []
+    for ref, h in sorted(strange, key=lambda e: (not e[1].chassis, e[0].order, e[1].system, e[1].chassis)):
+        same = [box for box in boxes if _same_box(h, [o for _, o in box])]
+        boxes = [*(b for b in boxes if b not in same), [(ref, h), *(e for b in same for e in b)]]
+    titles = [min({h.system for _, h in b} - {""} or {h.chassis for _, h in b}, key=natural) for b in boxes]
+    made: dict[str, list[PortRef]] = {}
+    for title, box in zip(titles, boxes, strict=True):
+        addresses = ", ".join(sorted({h.chassis for _, h in box} - {""}))
+        alone = titles.count(title) == 1 and title not in taken
+        made[title if alone else f"{title} ({addresses})"] = [ref for ref, _ in box]
+    return made
+
+
+def _same_box(h: Heard, others: list[Heard]) -> bool:
+    theirs = {o.chassis for o in others} - {""}
+    if h.chassis and theirs and (h.chassis in theirs or all(map(_is_mac, (h.chassis, *theirs)))):
+        return h.chassis in theirs
+    return any(h.system and o.system and _alike(h.system, o.system) for o in others)
 
 
 def up(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
@@ -93,6 +171,16 @@ def up(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
         return campus.switches[ref.switch].ports[ref.port].enabled
 
     return on(link[0]) and on(link[1]) and any(on(a) and on(b) for a, b in made.links[link])
+
+
+def unsure(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
+    """Tells whether files contradict each other about the ports of a link, or about those of each of its cables that is on."""
+
+    def doubted(ref: PortRef) -> bool:
+        return bool(campus.switches[ref.switch].ports[ref.port].doubt)
+
+    live = [(a, b) for a, b in made.links[link] if _on(campus, a) and _on(campus, b)]
+    return any(map(doubted, link)) or (bool(live) and all(doubted(a) or doubted(b) for a, b in live))
 
 
 def lag_forms(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bool:
@@ -130,19 +218,51 @@ def _logical(campus: Campus, ref: PortRef) -> PortRef:
 
 
 class _Names:
-    """Which device of the campus is meant by what a neighbour calls itself."""
+    """Which device of the campus a neighbour may be, by what it tells of itself."""
 
     def __init__(self, campus: Campus) -> None:
         self.switches = campus.switches
-        self.by_label: dict[str, list[str]] = defaultdict(list)
-        for name in campus.switches:
-            self.by_label[name.partition(".")[0].lower()].append(name)
-        self.by_address = {s.mac: s.name for s in campus.switches.values() if s.mac}
+        self.by_short: dict[str, list[str]] = defaultdict(list)
+        self.by_address: dict[str, list[str]] = defaultdict(list)
+        for s in campus.switches.values():
+            self.by_short[_short(s.name)].append(s.name)
+            self.by_address[s.mac].append(s.name)
 
-    def meant(self, system: str, chassis: str) -> str | None:
-        """Returns it; None when it is not described."""
-        if system in self.switches:
-            return system
-        label = system.partition(".")[0].lower()
-        fits = self.by_label.get(label, []) if label else []
-        return fits[0] if len(fits) == 1 else self.by_address.get(chassis)
+    def of(self, name: str) -> str:
+        """Returns the device that a name means; empty where it means none, or more than one."""
+        fits = [name] if name in self.switches else self.by_short.get(_short(name), []) if name else []
+        return fits[0] if len(fits) == 1 and _alike(fits[0], name) else ""
+
+    def meant(self, h: Heard) -> tuple[list[str], bool]:
+        """Returns the devices that it may be, and whether it may be one that is not described."""
+        name = self.of(h.system)
+        at = self.by_address[h.chassis] if h.chassis in self.by_address and h.chassis else []
+        if at:
+            return ([name] if name in at else sorted({*at, name} - {""})), False
+        if not name:
+            return [], True
+        switch = self.switches[name]
+        known = {switch.mac, *(i for p in switch.ports.values() for i in p.known_as)}
+        if h.chassis in known or not (_is_mac(h.chassis) and _is_mac(switch.mac)):
+            return [name], False
+        return ([name] if name == h.system else []), True
+
+
+def _is_mac(text: str) -> bool:
+    parts = text.split(":")
+    return len(parts) == 6 and all(len(p) == 2 and set(p) <= set("0123456789abcdef") for p in parts)
+
+
+def _short(name: str) -> str:
+    """Returns a name in lower case without its domain: what follows a dot, where every label of it is one of a domain."""
+    labels = name.casefold().rstrip(".").split(".")
+    for i, label in enumerate(labels):
+        plain = all(part and all(c.isalnum() or c in "_-" for c in part) for part in labels[i:])
+        if i and plain and "a" <= label[0] <= "z":
+            return ".".join(labels[:i])
+    return ".".join(labels)
+
+
+def _alike(a: str, b: str) -> bool:
+    one, other = a.casefold().rstrip("."), b.casefold().rstrip(".")
+    return one == other or (bool(one and other) and (_short(one) == other or _short(other) == one))

@@ -161,6 +161,39 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
 
 
 @rule(
+    "neighbour/identity",
+    Severity.RISK,
+    faults=(22,),
+    looks_for="A neighbour whose name is that of one device and whose chassis address is that of another, or of none.",
+    why="A name is what somebody typed, an address is the box. Where they differ, a box was replaced, renamed, or given the "
+    "name of another, and it is not known which device is at the other end of the cable.",
+    mend="Look which box it is; give each device a name of its own, or state the cable in the campus file.",
+    breaks=Example(
+        {
+            "archive.yaml": _ALONE,
+            "seal-ward.yaml": _BOTH["seal-ward.yaml"].replace(
+                "name: seal-ward", "name: seal-ward\nmac: 00:00:5e:00:53:01"
+            ),
+            "archive-lldp.json": _HEARD
+            % ("u1", "seal-ward", "Bridge", '{"vlan-id": "310", "pvid": true, "value": "tanks"}'),
+        },
+        place="archive:u1",
+    ),
+    passes=Example(_BOTH),
+)
+def identity(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    for port, heard, doubt in facts.network.cabling.doubted:
+        yield Fault(
+            place=str(port),
+            what=f"At {port} {doubt}; it is not known which device this is, so no frame surely passes here, and anything might.",
+            mend=f"Look which box is at the other end of {port}, and correct the name or the file that is wrong.",
+            evidence=(Evidence(f"hears {heard.system or heard.chassis} {heard.far_port}".rstrip(), heard.source),),
+            causes=(cause(port, Setting.CABLE),),
+        )
+
+
+@rule(
     "neighbour/pvid",
     Severity.RISK,
     faults=(1,),
