@@ -6,6 +6,7 @@ import os
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from inkov.formats.platform_document import stated
 from inkov.formats.reading import Reading
 from inkov.formats.validated import validated
 from inkov.formats.yamltext import Lines
+from inkov.model import facts
 from inkov.model.campus import (
     BOTH,
     Apart,
@@ -39,6 +41,15 @@ from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch
 from inkov.model.vlanset import ALL, NONE, Vid, VlanSet
+
+
+def _specific(pattern: str, switches: Mapping[str, Switch], fits: frozenset[str]) -> tuple[int, int]:
+    """Returns how specific a pattern is: a name before patterns, these by how much they spell out, roles before `*` alone."""
+    if device_named(pattern, switches) in switches:
+        return 3, 0
+    spelt = sum(c.isalnum() for c in pattern)
+    return (2, spelt) if fits and spelt else (1, 0) if not fits else (0, 0)
+
 
 _DASH = re.compile(r"\s+-\s+")
 
@@ -80,8 +91,7 @@ class CampusFile:
             common: what was read of switches.
             home: the folder that its lists are in.
         """
-        fitting = {p: frozenset(devices_matching(p, common["switches"])) for p in self.document.switches_are}
-        switches = {n: self._as_stated(s, fitting) for n, s in common["switches"].items()}
+        switches = self._with_what_they_are(common["switches"])
         common["switches"] = switches
         self._stated_of_none(switches)
         self.reading.partly = bool(common["unread"])
@@ -102,14 +112,21 @@ class CampusFile:
             **common,
         )
 
-    def _as_stated(self, switch: Switch, fitting: Mapping[str, frozenset[str]]) -> Switch:
-        """Returns a switch with what `switches-are` says of it; of several that fit, each adds what those before left out."""
-        for pattern, entry in self.document.switches_are.items():
+    def _with_what_they_are(self, switches: Mapping[str, Switch]) -> dict[str, Switch]:
+        """Returns the switches with what `switches-are` says of them: of several patterns that fit, the most specific first."""
+        entries = self.document.switches_are
+        fitting = {p: frozenset(devices_matching(p, switches)) for p in entries}
+        ordered = sorted(entries, key=lambda p: _specific(p, switches, fitting[p]), reverse=True)
+        return {n: self._as_stated(s, ordered, fitting) for n, s in switches.items()}
+
+    def _as_stated(self, switch: Switch, patterns: Iterable[str], fitting: Mapping[str, frozenset[str]]) -> Switch:
+        """Returns a switch with what patterns say of it; each adds, key by key, what its file and those before left out."""
+        known = facts.stated_keys(switch)
+        for pattern in patterns:
             if switch.name in fitting[pattern] or (switch.role and switch.role == pattern):
-                keys = ("role", "tree", "stance", "routing", "edge", "voice", "lacks", "limits")
-                places = {k: self._source("switches-are", pattern, k) for k in keys}
+                entry, at = self.document.switches_are[pattern], partial(self._source, "switches-are", pattern)
                 try:
-                    switch = stated(switch, entry, places)
+                    switch = stated(switch, entry, known, at)
                 except ValueError as exc:  # a pattern of ports
                     self._wrong(str(exc), "switches-are", pattern, "voice")
         return switch

@@ -40,6 +40,10 @@ class Piece(NamedTuple):
         """Less is more: what overrides, what is configured, what is in force."""
         return self.entry.standing != OVER, self.entry.observed
 
+    def counts_as(self, other: Piece) -> bool:
+        """Tells whether it counts as much as another piece."""
+        return (self.weight, self.rank) == (other.weight, other.rank)
+
     @property
     def order(self) -> tuple[bool, bool, int, str]:
         """The order of pieces of one device, whatever the order in which files were read."""

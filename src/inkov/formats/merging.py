@@ -86,8 +86,10 @@ class Merging:
     def __init__(self, group: Sequence[Piece]) -> None:
         self.group = group
         self.base = next((p for p in group if p.entry.standing == WHOLE and p.switch.ports), group[0])
-        self.name = next((p.switch.name for p in group if p.entry.named), self.base.switch.name)
+        named = [(p.weight, p.rank, p.switch.name) for p in group if p.entry.named]
+        self.name = min(named)[2] if named else self.base.switch.name
         self.contradictions: list[Contradiction] = []
+        self.trees_doubted = False
 
     def switch(self) -> Switch:
         """Returns the switch."""
@@ -101,10 +103,13 @@ class Merging:
         tree, tree_places = self._tree(own)
         sync, sync_places, unknown_table = self._sync()
         holders = [p for p in self.group if p.switch.vlans is not None]
-        kinds = [p.switch.kind for p in self.group if p.entry.standing != PART]
+        whole = [p for p in self.group if p.entry.standing != PART]
+        kinds = [p.switch.kind for p in whole if p.counts_as(whole[0])]
         limits = dict(pair for p in reversed(self.group) for pair in p.switch.limits.items())
         values |= layer3(self)
         ports = self._ports()
+        if self.trees_doubted:
+            tree = replace(tree, protocol=None)
         doubt = unknown_table or (self._why(Setting.VLANS) if len(tables) > 1 else "")
         if unknown_table and self.table is not None:
             tables = [self.table, _EVERY_VLAN, {}]
@@ -117,7 +122,7 @@ class Merging:
             doubt=doubt,
             ports=ports,
             heard=self._heard(),
-            kind=kinds[0] if kinds else base.kind,
+            kind=min(kinds, key=lambda k: k.value) if kinds else base.kind,
             habits=self.habits,
             unstated_habits=unstated,
             tree=tree,
@@ -145,8 +150,12 @@ class Merging:
         places: dict[str, Place] = {}
         for fact in rows:
             stating = [t for t in told if fact.stated(t.holder, t.origin)]
+            if fact.by_default and not stating:  # the first file that knows a default has it
+                stating = [t for t in told if getattr(t.holder, fact.field) is not None][:1]
             if fact.merge is Merge.OWN or not stating:
                 continue
+            if len(stating) > 1:  # names of files decide nothing
+                stating.sort(key=lambda t: (t.piece.weight, t.piece.rank, repr(getattr(t.holder, fact.field))))
             first = stating[0]
             value = getattr(first.holder, fact.field)
             if fact.merge is Merge.SET:
@@ -154,7 +163,7 @@ class Merging:
             elif fact.merge is Merge.ONE and self._contradicts(fact, stating, port):
                 value = fact.unknown
             values[fact.field] = value
-            if first.piece is not self.base:
+            if first.piece is not self.base and fact.stated(first.holder, first.origin):
                 places[fact.setting.key] = _place(first.origin, fact.setting)
         return values, places
 
@@ -179,9 +188,8 @@ class Merging:
         sources: tuple[Source, Source] | None = None,
     ) -> None:
         """Records that two files say what cannot both be, each in words."""
-        places = sources or tuple(
-            (p.switch.ports[port].origin if port else p.switch.origin).of(setting, entry) for p in pieces
-        )
+        first, second = (p.switch.ports[port].origin if port else p.switch.origin for p in pieces)
+        places = sources or (first.of(setting, entry), second.of(setting, entry))
         settled = pieces[0].weight != pieces[1].weight
         self.contradictions.append(
             Contradiction(self.name, port, setting, (words[0], places[0]), (words[1], places[1]), settled=settled)
@@ -224,6 +232,7 @@ class Merging:
         told = [Telling(p, p.switch.sync, p.switch.origin) for p in self.group if p.switch.sync is not None]
         if not told:
             return None, {}, ""
+        told.sort(key=lambda t: (t.piece.weight, t.piece.rank, repr(t.holder)))
         values, places = self.of(facts.SYNC, told)
         known = {n: v for n, v in values.items() if v is not DOUBT}
         why = self._why(*(f.setting for f in facts.SYNC)) if len(known) < len(values) else ""
@@ -234,6 +243,8 @@ class Merging:
         holders = [p for p in self.group if p.switch.vlans is not None]
         if not holders:
             return [], {}
+        if len(holders) > 1:
+            holders.sort(key=lambda p: (p.weight, p.rank, repr(sorted((p.switch.vlans or {}).items()))))
         first = holders[0]
         table = dict(first.switch.vlans or {})
         places: dict[str, Place] = {} if first is self.base else _vlan_places(first.switch.origin)
@@ -306,9 +317,10 @@ class Merging:
         )
 
     def _port_tree(self, told: Sequence[Telling], name: str) -> tuple[PortTree, dict[str, Place]]:
-        """Returns how a port takes part in trees; where that is not known, nothing surely passes it."""
+        """Returns how a port takes part in trees; where that is not known, it is not known which ports a tree shuts."""
         values, places = self.of(facts.PORT_TREE, [Telling(t.piece, t.holder.tree, t.origin) for t in told], name)
-        first = told[0].holder.tree
+        first = min(told, key=lambda t: (t.piece.weight, t.piece.rank, repr(t.holder.tree))).holder.tree
+        self.trees_doubted |= DOUBT in values.values()
         return replace(PortTree(), **{n: getattr(first, n) if v is DOUBT else v for n, v in values.items()}), places
 
     def _switching(self, name: str, holders: Sequence[Piece], base: Port) -> tuple[Any, dict[str, Place]]:
@@ -316,6 +328,7 @@ class Merging:
         stating = [p for p in holders if is_stated(p.switch.ports[name].switching)]
         if not stating:
             return base.switching, {}
+        stating.sort(key=lambda p: (p.weight, p.rank, *_wider_first(p.switch.ports[name].switching)))
         first = stating[0]
         told = [p.switch.ports[name].switching for p in stating]
         chosen = as_phone(told) or reduce(refined, told)
@@ -361,6 +374,11 @@ class Merging:
                         kind=have.kind if have.kind.value else heard.kind,
                     )
         return tuple(sorted(found.values(), key=lambda h: (natural(h.port), h.system, h.far_port, h.chassis)))
+
+
+def _wider_first(switching: Any) -> tuple[bool, str]:
+    """The order of accounts that count alike, whatever their files are called: what may become another comes first."""
+    return kind(switching).becomes(switching) is None, repr(switching)
 
 
 _EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}

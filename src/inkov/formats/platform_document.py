@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable
 from dataclasses import replace
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -13,6 +13,7 @@ from inkov.formats.switch_document import Assume, Lacks, LimitsEntry
 from inkov.formats.switch_file import habits
 from inkov.formats.tree_document import BridgeTreeEntry
 from inkov.kinds.table import with_voice, without_native
+from inkov.model import facts
 from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Port, Stance, Switch
@@ -32,48 +33,64 @@ class SwitchesAre(Document):
     assume: Assume | None = Field(None, description="Habits of their platform.")
 
 
-def stated(switch: Switch, entry: SwitchesAre, places: Mapping[str, Source]) -> Switch:
-    """Returns a switch with what the campus file states of it; what its own file says stays as it is.
+At = Callable[[str], Source]
+"""Returns where the campus file states a key."""
+
+
+def stated(switch: Switch, entry: SwitchesAre, known: set[str], at: At) -> Switch:
+    """Returns a switch with what the campus file states of it; what is stated already stays as it is.
 
     Args:
         switch: as its file has it.
         entry: what the campus file says.
-        places: where it says so, by key.
+        known: the keys of the table of facts that are stated; those that this states are added to it.
+        at: where it says so.
     """
-    origin = switch.origin
-    if entry.role and not switch.role:
-        switch, origin = replace(switch, role=entry.role), origin.also({Setting.ROLE: places["role"]})
-    if entry.tree is not None and switch.tree.protocol is None:
-        switch = replace(switch, tree=entry.tree.model())
-        origin = origin.also({Setting.TREE_PROTOCOL: places["tree"], Setting.TREE_PRIORITY: places["tree"]})
-    if entry.routing is not None and switch.routing is None:
-        switch, origin = replace(switch, routing=entry.routing), origin.also({Setting.ROUTING: places["routing"]})
+    places: dict[Setting, Source] = {}
+    values: dict[str, Any] = {}
+    for fact in facts.SWITCH:
+        if fact.field in _SAME and fact.setting.key not in known and fact.field in entry.model_fields_set:
+            values[fact.field], places[fact.setting] = getattr(entry, fact.field), at(fact.field)
+    if entry.tree is not None:
+        model = entry.tree.model()
+        for fact in facts.TREE:
+            key = fact.setting.key
+            if key not in known and key.rpartition("/")[2] in entry.tree.model_fields_set:
+                values["tree"] = replace(values.get("tree", switch.tree), **{fact.field: getattr(model, fact.field)})
+                places[fact.setting] = at("tree")
+    known |= {s.key for s in places}
+    if entry.lacks and not switch.lacks:
+        places[Setting.LACKS] = at("lacks")
+    if entry.limits and not switch.limits:
+        places[Setting.LIMITS] = at("limits")
     if entry.assume is not None:
         own, unstated = habits(entry.assume)
         kept = {n: getattr(switch.habits if n not in switch.unstated_habits else own, n) for n in own.__slots__}
-        switch = replace(switch, habits=replace(own, **kept), unstated_habits=switch.unstated_habits & unstated)
-        if entry.assume.unstated_native == "none" and not origin.tells(Setting.NATIVE):
+        values |= {"habits": replace(own, **kept), "unstated_habits": switch.unstated_habits & unstated}
+        if entry.assume.unstated_native == "none" and not switch.origin.tells(Setting.NATIVE):
             switch = replace(switch, ports={n: without_native(p) for n, p in switch.ports.items()})
     phones = {name: vid for pattern, vid in entry.voice.items() for name in port_names(pattern)}
-    ports = {n: _port(p, entry, phones.get(n), places) for n, p in switch.ports.items()}
+    ports = {n: _port(p, entry, phones.get(n), at) for n, p in switch.ports.items()}
     return replace(
         switch,
+        **values,
         ports=ports if any(ports[n] is not p for n, p in switch.ports.items()) else switch.ports,
         lacks=tuple(dict.fromkeys((*switch.lacks, *entry.lacks))),
         limits={**(entry.limits.model() if entry.limits else {}), **switch.limits},
-        origin=origin.also({Setting.LACKS: places["lacks"]} if entry.lacks and not switch.lacks else {}).also(
-            {Setting.LIMITS: places["limits"]} if entry.limits and not switch.limits else {}
-        ),
+        origin=switch.origin.also(places) if places else switch.origin,
     )
 
 
-def _port(port: Port, entry: SwitchesAre, voice: int | None, places: Mapping[str, Source]) -> Port:
+_SAME = frozenset({"role", "routing"})
+"""Facts that a switch has one value of, and that the campus file states by the same name."""
+
+
+def _port(port: Port, entry: SwitchesAre, voice: int | None, at: At) -> Port:
     if entry.stance is not None and port.stance is None:
-        port = replace(port, stance=Stance(entry.stance), origin=port.origin.also({Setting.STANCE: places["stance"]}))
-    if entry.edge is not None and port.tree.edge is None:
-        port = replace(
-            port, tree=replace(port.tree, edge=entry.edge), origin=port.origin.also({Setting.EDGE: places["edge"]})
-        )
+        port = replace(port, stance=Stance(entry.stance), origin=port.origin.also({Setting.STANCE: at("stance")}))
+    if entry.edge is not None and port.tree.edge is None and not port.origin.states(Setting.EDGE):
+        tree = replace(port.tree, edge=entry.edge)
+        port = replace(port, tree=tree, origin=port.origin.also({Setting.EDGE: at("edge")}))
     if voice is not None and (made := with_voice(port, voice)) is not port:
-        port = replace(made, origin=made.origin.also({Setting.VOICE: places["voice"]}))
+        port = replace(made, origin=made.origin.also({Setting.VOICE: at("voice")}))
     return port

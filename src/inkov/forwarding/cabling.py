@@ -284,6 +284,9 @@ class _Inference:
             if len(several) < 2:
                 continue
             fars = [w.b if w.a == end else w.a for w in several]
+            if unsure := next((d for w in several if (d := self.uncertain.get((w.a, w.b), ""))), ""):
+                doubts[end] = unsure
+                continue
             doubts[end] = f"discovery gives {end} more than one far end: {' and '.join(map(str, fars))}"
             self.result.disagreements.append(
                 Disagreement(end, (str(fars[0]), several[0].source), (str(fars[1]), several[1].source), stated=False)

@@ -356,8 +356,13 @@ def station_voice(switching: Switching) -> Vid | None:
 
 
 def with_voice(port: Port, vid: Vid) -> Port:
-    """Returns a port with a voice VLAN; the very same where it is no access port, or has one."""
-    access = access_of(port.switching)
+    """Returns a port with a voice VLAN; the very same where it has none for a phone, or has one already.
+
+    A trunk of a native VLAN and this one tag is the access port with a phone that it is.
+    """
+    access = as_phone([Access(None, vid), port.switching]) or access_of(port.switching)
+    if access is not None and access.voice == vid and access != port.switching:
+        return replace(port, switching=access)
     return replace(port, switching=replace(access, voice=vid)) if access and access.voice is None else port
 
 

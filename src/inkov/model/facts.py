@@ -50,17 +50,27 @@ class Fact:
         setting: what it is called in files, and what findings blame.
         merge: what becomes of it when several sources tell it.
         unknown: its value while sources contradict each other; `DOUBT` where it has none for that.
+        by_default: it has a value of its own where nobody writes it, as `starts-as` of our files gives; only what was written
+            states it then.
     """
 
     field: str
     setting: Setting
     merge: Merge = Merge.ONE
     unknown: Any = DOUBT
+    by_default: bool = False
 
     def stated(self, holder: Any, origin: Origin) -> bool:  # noqa: ANN401 - any object of the model
         """Tells whether a source states it: it was written, or it is not what it is where nobody writes it."""
         written = bool(self.setting.key) and origin.states(self.setting)
-        return written or getattr(holder, self.field) != _DEFAULTS[type(holder)][self.field]
+        if self.by_default:
+            return written and getattr(holder, self.field) is not None
+        return self.has_value(holder) or (written and getattr(holder, self.field) is not None)
+
+    def has_value(self, holder: Any) -> bool:  # noqa: ANN401 - as above
+        """Tells whether it is not what it is where nobody states it."""
+        value = getattr(holder, self.field)
+        return value is not None and value != _DEFAULTS[type(holder)][self.field]
 
 
 def _facts(holder: type[Any], *rows: Fact) -> tuple[Fact, ...]:
@@ -81,10 +91,10 @@ _DEFAULTS: dict[type[Any], dict[str, Any]] = {}
 PORT: Final = _facts(
     Port,
     Fact("switching", Setting.MODE, Merge.OWN),
-    Fact("enabled", Setting.ENABLED),
+    Fact("enabled", Setting.ENABLED, by_default=True),
     Fact("label", Setting.LABEL, Merge.TEXT),
-    Fact("stance", Setting.STANCE, unknown=None),
-    Fact("tag_format", Setting.TAGS, unknown=NEGOTIATED_FORMAT),
+    Fact("stance", Setting.STANCE, unknown=None, by_default=True),
+    Fact("tag_format", Setting.TAGS, unknown=NEGOTIATED_FORMAT, by_default=True),
     Fact("lag", Setting.LAG),
     Fact("members", Setting.MEMBERS, Merge.OWN),
     Fact("is_lag", Setting.LAG, Merge.OWN),
@@ -98,7 +108,7 @@ PORT: Final = _facts(
 
 PORT_TREE: Final = _facts(
     PortTree,
-    Fact("edge", Setting.EDGE, unknown=None),
+    Fact("edge", Setting.EDGE, unknown=None, by_default=True),
     *(Fact(name, Setting.PORT_TREE) for name in ("cost", "priority", "number", "runs", "own")),
 )
 
@@ -167,3 +177,9 @@ SWITCH: Final = _facts(
 
 TABLES: Final = {Switch: SWITCH, Port: PORT, PortTree: PORT_TREE, BridgeTree: TREE, Sync: SYNC, Gateway: GATEWAY}
 """The rows of each object of the model; a test finds the fields that have none."""
+
+
+def stated_keys(switch: Switch) -> set[str]:
+    """Returns the keys of the facts of a device and its tree that its files state."""
+    own = {f.setting.key for f in SWITCH if f.merge is not Merge.OWN and f.stated(switch, switch.origin)}
+    return own | {f.setting.key for f in TREE if f.stated(switch.tree, switch.origin)}
