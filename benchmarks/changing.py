@@ -1,4 +1,4 @@
-"""Times `drift` with three changed files, and `rehearse --all-cuts`, as ratios to an audit of the same campus with a warm cache.
+"""Times `drift` with three changed files, and `failures --cuts`, as ratios to an audit of the same campus with a warm cache.
 
 Asked anew, both find what was read, but not what was answered; asked again, the answer, too.
 
@@ -62,7 +62,7 @@ def main() -> None:
                     f"all cuts, {n // 3} switches, {cables} cables",
                     40,
                     rings,
-                    ("rehearse", str(rings), "--all-cuts"),
+                    ("failures", str(rings), "--cuts"),
                 ),
             )
             for key, what, aim, site, args in runs:

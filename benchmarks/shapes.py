@@ -165,7 +165,7 @@ SHAPES: list[tuple[str, Callable[[int], Files], int, tuple[str, ...]]] = [
     ("a star of 1,500", star, 1500, ("audit", "prove", "tree", "mend", "map -o {out}")),
     ("a chain of 1,000", chain, 1000, ("audit", "prove", "tree", "trim", "map -o {out}")),
     ("two uplinks each", twins, 1500, ("audit", "trim", "tree", "prove", "mend", "map -o {out}")),
-    ("a mesh of 60", mesh, 60, ("audit", "tree", "prove", "rehearse --all-fails", "map -o {out}")),
+    ("a mesh of 60", mesh, 60, ("audit", "tree", "prove", "failures --fails", "map -o {out}")),
     ("LAGs on 1,500 switches", lags, 1500, ("audit", "prove --certificate {out}", "links", "trim", "map -o {out}")),
     ("70,000 phones by LLDP", phones, 1500, ("audit", "prove --certificate {out}", "links", "sources", "map -o {out}")),
     ("12,000 trunks to stations", radios, 1500, ("audit", "prove --certificate {out}", "draft", "trim", "mend")),

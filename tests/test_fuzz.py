@@ -39,7 +39,7 @@ TOKENS = [
         b"none",
     ),
     *(b"all", b"\xff\xfe", b"\x00", b"\x1b[31m", b"=1+1", b"<b>", b"&a *a", b"1e999", b"-1", b"4095", b"192.0.2.1/99"),
-    *(b"::1/0", b"trunk", b"all except ", b"!!python/object:os.system", b"untagged", b"negotiated", b"any"),
+    *(b"::1/0", b"trunk", b"all but ", b"!!python/object:os.system", b"untagged", b"negotiated", b"any"),
 ]
 WORD = re.compile(rb"[A-Za-z0-9.:/-]+")
 NUMBER = re.compile(rb"[0-9]+")

@@ -40,6 +40,6 @@ def test_the_list_must_come_before_the_phones(quillfin):
 
 
 def test_the_worst_socket_comes_first(quillfin):
-    lines = run_inkov("rehearse", "as-found", "--all-plugs", cwd=quillfin).out.splitlines()
+    lines = run_inkov("failures", "as-found", "--plugs", cwd=quillfin).out.splitlines()
     assert lines[1].startswith("somebody's switch in slipway:5-6 ")
     assert "one door to management" in lines[1]

@@ -71,7 +71,7 @@ def test_tree_example(site):
 
 def test_examples_of_what_a_box_lacks(site):
     switch = load(site, SMALL_BOX).switches["small-box"]
-    assert (switch.lacks, switch.limits) == (("private-vlans", "tunnels"), {"vid": 1005, "vlans": 64, "lags": 4})
+    assert (switch.lacks, switch.limits) == (("private-vlans", "tunnels"), {"vid": 1000, "vlans": 64, "lags": 4})
     hall = "inkov: switch\nname: kelp-hall-1\nvlans: {310: x, 390: y}\nports: {1-9: {access: 310}}\n"
     made = inkov.load(site({"campus.yaml": ARE, "x.yaml": hall})).switches["kelp-hall-1"]
     assert (made.role, made.tree.protocol, made.lacks) == ("edge", Protocol.RSTP, ("private-vlans",))
@@ -82,7 +82,7 @@ def test_sync_example(site):
     switch = load(site, SYNC).switches["harbour-core"]
     assert (switch.sync.group, switch.sync.role, switch.sync.generation) == ("quillfin", SyncRole.AUTHOR, 41)
     assert "low tide" not in repr(switch)
-    assert str(switch.sync.spread) == "1-1005"
+    assert str(switch.sync.spread) == "1-1000"
     assert switch.prunes
     registration = switch.ports["u1"].registration
     assert (str(registration.normal), str(registration.forbidden)) == ("370", "350")

@@ -34,7 +34,7 @@ def campus(folder, are):
 def test_facts_reach_the_switches_that_fit_and_show_where_they_are_stated(tmp_path):
     are = (
         "  'hall-*':\n    role: edge\n    tree: {protocol: rstp, priority: 61440}\n    stance: silent\n    edge: true\n"
-        "    voice: {1: 390}\n    lacks: private-vlans\n    limits: {vid: 1005}\n    assume: {own-tag: drop}\n"
+        "    voice: {1: 390}\n    lacks: private-vlans\n    limits: {vid: 1000}\n    assume: {own-tag: drop}\n"
         "  edge:\n    limits: {vlans: 64}\n"
         "  core: {role: rim, tree: {protocol: rstp}}\n"
     )
@@ -45,7 +45,7 @@ def test_facts_reach_the_switches_that_fit_and_show_where_they_are_stated(tmp_pa
     assert hall.ports["1"].switching.voice == 390
     assert hall.ports["2"].switching.voice is None
     assert all(p.tree.edge for p in hall.ports.values())
-    assert (hall.lacks, hall.limits) == (("private-vlans",), {"vlans": 64, "vid": 1005})
+    assert (hall.lacks, hall.limits) == (("private-vlans",), {"vlans": 64, "vid": 1000})
     assert "own_tag" not in hall.unstated_habits
     assert not hall.habits.own_tag
     assert (pier.role, pier.tree.protocol.value) == ("core", "mstp")  # its own file says so

@@ -44,7 +44,6 @@ def test_text_reads_back(a):
         ("1-4094", "all"),
         ("none", "none"),
         ("all but 320,340", "all but 320,340"),
-        ("all except 320,340", "all but 320,340"),
         ("all but none", "all"),
         ("all but all", "none"),
     ],

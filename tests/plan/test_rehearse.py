@@ -85,7 +85,7 @@ def test_orders_are_what_trying_all_of_them_gives(campus):
 
 
 def test_failures_are_tried_one_by_one_worst_first(campus):
-    ran = run_inkov("rehearse", campus, "--all-cuts", "--all-fails")
+    ran = run_inkov("failures", campus, "--cuts", "--fails")
     assert ran.code == 1
     rows = ran.out.splitlines()
     assert rows[0].split("  ")[0] == "what happens"
@@ -147,7 +147,7 @@ def test_what_a_change_may_not_say_is_told_with_its_place(campus, text, message)
 
 def test_a_cable_that_nobody_misses_turns_no_claim(quillfin):
     """A claim that is to survive a failure is judged as things are after it, not by whether it survives one more."""
-    ran = run_inkov("rehearse", "mended", "--all-cuts", cwd=quillfin)
+    ran = run_inkov("failures", "mended", "--cuts", cwd=quillfin)
     rows = [line for line in ran.out.splitlines() if line.startswith("cut")]
     assert rows[0].startswith("cut kelp-hall-1:u1 - watchtower-a:a2")
     assert "the cove works on" not in ran.out

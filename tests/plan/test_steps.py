@@ -191,7 +191,7 @@ def test_a_switch_plugged_into_a_willing_port_joins_what_it_gets(site):
 
 
 def test_every_socket_is_tried_worst_first(site):
-    ran = run_inkov("rehearse", site, "--all-plugs", "--format", "json")
+    ran = run_inkov("failures", site, "--plugs", "--format", "json")
     rows = json.loads(ran.out)["rows"]
     assert ran.code == 1
     sockets = [r["what"].removeprefix("somebody's switch in ") for r in rows]
@@ -203,7 +203,7 @@ def test_every_socket_is_tried_worst_first(site):
 def test_sockets_of_an_unmanaged_device_are_tried_and_its_cables_are_none(site):
     hub = "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: }\n"
     write_files(site, {"hub.yaml": hub, "campus.yaml": CAMPUS.replace("[core d1", "[hall 1 - hub 1, core d1")})
-    ran = run_inkov("rehearse", site, "--all-plugs", "--format", "json")
+    ran = run_inkov("failures", site, "--plugs", "--format", "json")
     assert (ran.code, ran.err) == (1, "")
     tried = {text for row in json.loads(ran.out)["rows"] for text in (row["what"], *row["alike"])}
     assert "somebody's switch in hub:2-3" in tried

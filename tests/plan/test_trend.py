@@ -1,10 +1,11 @@
-"""`drift --log`: the last revisions of a campus, what each opened and closed, and which one broke a claim."""
+"""`history`: the last revisions of a campus, what each opened and closed, and which one broke a claim."""
 
 import io
 import json
 import re
 import shutil
 import subprocess
+from xml.etree import ElementTree as ET
 
 import html5lib
 import pytest
@@ -56,7 +57,7 @@ def test_a_revision_alone_is_the_other_side_as_it_was_from_wherever_one_looks(re
     for folder, site in ((repository, "site"), (repository / "site", "."), (repository / "site" / "exports", "..")):
         again = run_inkov("drift", "HEAD~4", site, "--format", "json", cwd=folder)
         assert json.loads(again.out)["changes"] == before["changes"] != []
-        log = rows(run_inkov("drift", site, "--log", "2", "--format", "json", cwd=folder))
+        log = rows(run_inkov("history", site, "--last", "2", "--format", "json", cwd=folder))
         assert [r["subject"] for r in log] == ["half an edit", "undone"]
     back = run_inkov("drift", "site", "HEAD~4", "--format", "json", cwd=repository)
     assert len(json.loads(back.out)["changes"]) == len(before["changes"])
@@ -90,7 +91,7 @@ def rows(done):
 
 
 def test_each_revision_tells_what_it_opened_closed_and_turned(repository):
-    found = rows(run_inkov("drift", "site", "--log", "10", "--format", "json", cwd=repository))
+    found = rows(run_inkov("history", "site", "--last", "10", "--format", "json", cwd=repository))
     assert [r["subject"] for r in found] == ["all well", "natives", "tidied", "half an edit", "undone"]
     assert [sum(r["counts"].values()) for r in found][:3] == [0, 6, 9]
     assert [(r["opened"], r["closed"]) for r in found][:3] == [(0, 0), (6, 0), (3, 0)]
@@ -100,20 +101,39 @@ def test_each_revision_tells_what_it_opened_closed_and_turned(repository):
 
 
 def test_the_revision_that_broke_a_claim_is_named(repository):
-    done = run_inkov("drift", "site", "--log", "10", "--claim", NAME, cwd=repository)
+    done = run_inkov("history", "site", "--last", "10", "--claim", NAME, cwd=repository)
     broke = json.loads(
-        run_inkov("drift", "site", "--log", "10", "--claim", NAME, "--format", "json", cwd=repository).out
+        run_inkov("history", "site", "--last", "10", "--claim", NAME, "--format", "json", cwd=repository).out
     )["broke"]
     log = subprocess.run(
         ["git", "log", "--format=%h %s"], cwd=repository, check=True, capture_output=True, text=True
     ).stdout
     assert f"{broke} natives" in log.splitlines()
-    assert done.out.splitlines()[-1] == f"'{NAME}' no longer holds since {broke}"
+    assert f"'{NAME}' no longer holds since {broke}" in done.out.splitlines()
+
+
+def test_each_turn_of_a_claim_is_told_with_the_edit_that_did_it(repository):
+    asked = ("history", "site", "--last", "10", "--claim", NAME)
+    turns = json.loads(run_inkov(*asked, "--format", "json", cwd=repository).out)["turns"]
+    shown = [(t["subject"], t["before"], t["after"]) for t in turns]
+    assert shown == [("natives", "proved", "broken")]
+    assert turns[0]["by"] == [
+        "visitor-pier:u1: trunk, native 990 → trunk, native 350",
+        "watchtower-a:a4: trunk, native 990 → trunk, native 360",
+    ]
+    text = run_inkov(*asked, cwd=repository).out
+    assert re.search(r"proved → broken\s+visitor-pier:u1: trunk, native 990 → trunk, native 350; watchtower-a:a4", text)
+    markdown = run_inkov(*asked, "--format", "md", cwd=repository).out
+    assert f"| {turns[0]['revision']} | proved → broken | {'<br>'.join(turns[0]['by'])} |" in markdown.splitlines()
+    suite = ET.fromstring(run_inkov(*asked, "--format", "junit", cwd=repository).out)[0]
+    assert {c.get("name"): c[0].text for c in suite if len(c)} == {
+        f"{turns[0]['revision']} natives": "; ".join(turns[0]["by"])
+    }
 
 
 def test_from_within_the_folder_it_is_the_same(repository):
-    outside = rows(run_inkov("drift", "site", "--log", "3", "--format", "json", cwd=repository))
-    assert rows(run_inkov("drift", ".", "--log", "3", "--format", "json", cwd=repository / "site")) == outside
+    outside = rows(run_inkov("history", "site", "--last", "3", "--format", "json", cwd=repository))
+    assert rows(run_inkov("history", ".", "--last", "3", "--format", "json", cwd=repository / "site")) == outside
 
 
 @pytest.mark.parametrize("kind", ["png", "svg"])
@@ -121,7 +141,7 @@ def test_the_figure_is_the_same_twice(repository, tmp_path, kind):
     made = []
     for n in range(2):
         out = tmp_path / f"{n}.{kind}"
-        assert run_inkov("drift", "site", "--log", "5", "--format", kind, "-o", out, cwd=repository).code == 0
+        assert run_inkov("history", "site", "--last", "5", "--format", kind, "-o", out, cwd=repository).code == 0
         made.append(out.read_bytes())
     assert made[0] == made[1]
     if kind == "png":
@@ -133,31 +153,30 @@ def test_the_figure_is_the_same_twice(repository, tmp_path, kind):
 @pytest.mark.parametrize(
     ("args", "said"),
     [
-        (("nowhere", "--log", "3"), "nowhere: there is no such file or folder"),
-        (("site", "--log", "3", "--claim", "card data stays apar"), f"did you mean '{NAME}'?"),
-        (("site", "--log", "3", "--format", "png"), "a figure goes to a file; name it with -o"),
-        (("site", "HEAD", "--log", "3"), "--log takes one campus"),
-        (("site", "site", "--claim", NAME), "--claim and figures belong to --log"),
+        (("nowhere", "--last", "3"), "nowhere: there is no such file or folder"),
+        (("site", "--last", "3", "--claim", "card data stays apar"), f"did you mean '{NAME}'?"),
+        (("site", "--last", "3", "--format", "png"), "a figure is written to a file; name the file with -o"),
+        (("site", "--last", "0"), "greater than or equal to 1"),
     ],
 )
 def test_what_cannot_be_told_is_said(repository, args, said):
-    done = run_inkov("drift", *args, cwd=repository)
+    done = run_inkov("history", *args, cwd=repository)
     assert done.code == 2
     assert said in " ".join(done.err.split())
 
 
 def test_a_folder_outside_of_git_is_an_error(quillfin, tmp_path):
     shutil.copytree(quillfin / "mended", tmp_path / "site")
-    done = run_inkov("drift", "site", "--log", "3", cwd=tmp_path, GIT_CEILING_DIRECTORIES=str(tmp_path.parent))
+    done = run_inkov("history", "site", "--last", "3", cwd=tmp_path, GIT_CEILING_DIRECTORIES=str(tmp_path.parent))
     assert (done.code, done.err) == (2, "site: is not in a git repository\n")
 
 
 def test_the_report_shows_the_same_revisions(repository, tmp_path):
-    done = run_inkov("report", "site", "--log", "3", "-o", tmp_path / "r.html", cwd=repository)
+    done = run_inkov("report", "site", "--history", "3", "-o", tmp_path / "r.html", cwd=repository)
     assert done.code == 0, done.err
     text = (tmp_path / "r.html").read_text("utf-8")
     html5lib.HTMLParser(strict=True).parse(text)
-    found = rows(run_inkov("drift", "site", "--log", "3", "--format", "json", cwd=repository))
+    found = rows(run_inkov("history", "site", "--last", "3", "--format", "json", cwd=repository))
     section = re.search(r'<section aria-labelledby="trend">.*?</section>\s*<p>', text, re.DOTALL)[0]
     shown = re.findall(r"<tr><td>(\w+)</td><td>[\d-]+</td><td>([\w ]+)</td>((?:<td class=\"n\">\d+</td>)+)", section)
     assert [(r, s) for r, s, _ in shown] == [(r["revision"], r["subject"]) for r in reversed(found)]

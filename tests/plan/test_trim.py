@@ -169,7 +169,7 @@ def test_planned_switches_say_what_trimming_would_hurt(inkov, site):
 
 def test_lists_as_all_except(inkov, site):
     site(CHAIN)
-    ran = inkov("trim", ".", "--style", "all-except", "--switch", "archive")
+    ran = inkov("trim", ".", "--style", "all-but", "--switch", "archive")
     assert "all but 1,340" in ran.out.replace(", ", ",")
     assert inkov("trim", ".", "--keep", "x").code == 2
 

@@ -11,10 +11,10 @@ import io
 import os
 import signal
 import sys
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from importlib import import_module
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, NamedTuple
 
 import typer
 from typer.core import TyperCommand, TyperGroup
@@ -23,33 +23,60 @@ from inkov import __version__
 from inkov.cli.options import Run
 from inkov.cli.output import Exit, complain
 from inkov.cli.plainly import TakesPlainly
-from inkov.model.errors import BadInput
+from inkov.model.errors import BadInput, Problem
+from inkov.model.source import Source
+
+
+class Named(NamedTuple):
+    """A command: the work it serves, where its function is, below this package, and an example that its help ends with."""
+
+    work: str
+    where: str
+    example: str
+
+
+_LOOK, _JUDGE, _PROVE, _CHANGE, _HAND, _SOURCES = "Look", "Judge", "Prove", "Change", "Hand over", "Sources"
 
 COMMANDS = {
-    "demo": ("starting:demo", "inkov demo quillfin"),
-    "audit": ("auditing:audit", "inkov audit exports --fail-on outage --format sarif -o audit.sarif"),
-    "draft": ("auditing:draft", "inkov draft exports -o exports/campus.yaml"),
-    "prove": ("proving:prove", "inkov prove quillfin/as-found --claim 'apart tills kiosks'"),
-    "recheck": ("proving:recheck", "inkov recheck proofs/card-data-stays-apart.json quillfin/mended"),
-    "vlans": ("tables:vlans", "inkov vlans exports --vlan 310-330 --switch 'kelp-*'"),
-    "links": ("tables:links", "inkov links exports --vlan 330"),
-    "ports": ("tables:ports", "inkov ports exports --switch kelp-hall-1"),
-    "gateways": ("tables:gateways", "inkov gateways exports --vlan 340"),
-    "flood": ("tables:flood", "inkov flood exports kelp-hall-1:12"),
-    "map": ("drawing:map_", "inkov map exports -o campus.svg --vlan 330"),
-    "report": ("drawing:report", "inkov report exports -o report.html --since HEAD~7"),
-    "sources": ("reading:sources", "inkov sources exports"),
-    "convert": ("reading:convert", "inkov convert exports -o ours"),
-    "tree": ("tables:tree", "inkov tree exports --vlan 330"),
-    "trace": ("proving:trace", "inkov trace quillfin/as-found engineers-desk kelp-hall-1"),
-    "drift": ("changing:drift", "inkov drift HEAD~1:exports exports"),
-    "rehearse": ("changing:rehearse", "inkov rehearse quillfin/as-found quillfin/changes/natives.yaml"),
-    "mend": ("changing:mend", "inkov mend quillfin/as-found -o cure.yaml"),
-    "trim": ("planning:trim", "inkov trim exports --style all-except --apply trimmed"),
-    "explain": ("starting:explain", "inkov explain native/mismatch"),
-    "schema": ("starting:schema", "inkov schema switch -o switch.schema.json"),
+    "vlans": Named(_LOOK, "tables:vlans", "inkov vlans exports --vlan 310-330 --switch 'kelp-*'"),
+    "ports": Named(_LOOK, "tables:ports", "inkov ports exports --switch kelp-hall-1"),
+    "links": Named(_LOOK, "tables:links", "inkov links exports --vlan 330"),
+    "tree": Named(_LOOK, "tables:tree", "inkov tree exports --vlan 330"),
+    "gateways": Named(_LOOK, "tables:gateways", "inkov gateways exports --vlan 340"),
+    "flood": Named(_LOOK, "tables:flood", "inkov flood exports kelp-hall-1:12"),
+    "trace": Named(_LOOK, "proving:trace", "inkov trace quillfin/as-found engineers-desk kelp-hall-1"),
+    "map": Named(_LOOK, "drawing:map_", "inkov map exports -o campus.svg --vlan 330"),
+    "audit": Named(_JUDGE, "auditing:audit", "inkov audit exports --fail-on outage --format sarif -o audit.sarif"),
+    "explain": Named(_JUDGE, "starting:explain", "inkov explain native/mismatch"),
+    "trim": Named(_JUDGE, "planning:trim", "inkov trim exports --style all-but --apply trimmed"),
+    "draft": Named(_JUDGE, "auditing:draft", "inkov draft exports -o exports/campus.yaml"),
+    "prove": Named(_PROVE, "proving:prove", "inkov prove quillfin/as-found --claim 'apart tills kiosks'"),
+    "recheck": Named(_PROVE, "proving:recheck", "inkov recheck proofs/card-data-stays-apart.json quillfin/mended"),
+    "drift": Named(_CHANGE, "changing:drift", "inkov drift HEAD~1:exports exports"),
+    "history": Named(_CHANGE, "over_time:history", "inkov history exports --last 20"),
+    "rehearse": Named(_CHANGE, "changing:rehearse", "inkov rehearse quillfin/as-found quillfin/changes/natives.yaml"),
+    "failures": Named(_CHANGE, "over_time:failures", "inkov failures quillfin/mended --cuts"),
+    "mend": Named(_CHANGE, "changing:mend", "inkov mend quillfin/as-found -o cure.yaml"),
+    "report": Named(_HAND, "drawing:report", "inkov report exports -o report.html --since HEAD~7"),
+    "schema": Named(_HAND, "starting:schema", "inkov schema switch -o switch.schema.json"),
+    "sources": Named(_SOURCES, "reading:sources", "inkov sources exports"),
+    "convert": Named(_SOURCES, "reading:convert", "inkov convert exports -o ours"),
+    "demo": Named(_SOURCES, "starting:demo", "inkov demo quillfin"),
 }
-"""By name: where the function is, below this package, and an example that its help ends with."""
+"""The commands by name, in the order of the help."""
+
+MAY_STAND_ALONE = {"flood": ("site", "port"), "trace": ("site", "a", "b")}
+"""Commands whose site may be left out before other arguments: the arguments in order."""
+
+RENAMED = {
+    ("drift", "--log"): "'inkov history SITE --last N'",
+    ("report", "--log"): "--history",
+    ("rehearse", "--all-cuts"): "'inkov failures SITE --cuts'",
+    ("rehearse", "--all-fails"): "'inkov failures SITE --fails'",
+    ("rehearse", "--all-plugs"): "'inkov failures SITE --plugs'",
+    ("", "--strict"): "--all-files",
+}
+"""What options were called once: by command, or of all that have no such option, and what they are now."""
 
 
 class _Commands(Mapping[str, Any]):
@@ -59,12 +86,12 @@ class _Commands(Mapping[str, Any]):
         self._made: dict[str, Any] = {}
 
     def __getitem__(self, name: str) -> Any:  # noqa: ANN401 - the library does not give the type away
-        where, example = COMMANDS[name]
+        named = COMMANDS[name]
         if name not in self._made:
-            module, _, function = where.partition(":")
+            module, _, function = named.where.partition(":")
             alone = typer.Typer(add_completion=False)
             called = getattr(import_module(f"inkov.cli.{module}"), function)
-            alone.command(name, cls=_Command, epilog=f"Example: {example}")(called)
+            alone.command(name, cls=_Command, epilog=f"Example: {named.example}", rich_help_panel=named.work)(called)
             self._made[name] = typer.main.get_command(alone)
         return self._made[name]
 
@@ -76,7 +103,25 @@ class _Commands(Mapping[str, Any]):
 
 
 class _Command(TakesPlainly, TyperCommand):
-    pass
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:  # noqa: ANN401 - Typer's own types are private
+        """Parses arguments; an option that was renamed is answered with its new name."""
+        own = {name for param in self.get_params(ctx) for name in param.opts}
+        for word in args[: args.index("--")] if "--" in args else args:
+            option = word.partition("=")[0]
+            if option not in own and (now := RENAMED.get((self.name or "", option)) or RENAMED.get(("", option))):
+                raise BadInput([Problem(Source(option), f"was renamed; type {now}")])
+        rest: list[str] = super().parse_args(ctx, args)
+        _move_on(ctx.params, MAY_STAND_ALONE.get(self.name or "", ()))
+        return rest
+
+
+def _move_on(params: dict[str, Any], names: Sequence[str]) -> None:
+    """Takes the first argument for what the second is where the last is left out and no such path exists: the site is here."""
+    if not names or params[names[-1]] or params[names[0]] == Path() or params[names[0]].exists():
+        return
+    for later, earlier in zip(reversed(names[1:]), reversed(names[:-1]), strict=True):
+        params[later] = str(params[earlier])
+    params[names[0]] = Path()
 
 
 class _Group(TakesPlainly, TyperGroup):

@@ -21,9 +21,7 @@ from inkov.cli.options import (
     of_site,
     reads_site,
 )
-from inkov.cli.output import Exit, Format, Progress, complain, emit, put
-from inkov.model.errors import Problem, nearest
-from inkov.model.source import Source
+from inkov.cli.output import Exit, Format, complain, emit, put
 
 if TYPE_CHECKING:
     from inkov.store.parsed import Shared
@@ -36,12 +34,10 @@ class DriftFormat(StrEnum):
     JSON = "json"
     MD = "md"
     JUNIT = "junit"
-    PNG = "png"
-    SVG = "svg"
 
 
 def _both(options: Mapping[str, Any]) -> list[Path]:
-    return [] if options["last"] else [Path(options[side]) for side in ("before", "after") if options[side]]
+    return [Path(options[side]) for side in ("before", "after") if options[side]]
 
 
 @partial(reads_site, answers=_both)
@@ -53,32 +49,18 @@ def drift(
     saved: Annotated[
         bool, typer.Option("--saved", help="Compare what the switches have saved with what they run.")
     ] = False,
-    last: Annotated[
-        int,
-        typer.Option(
-            "--log", metavar="N", min=0, max=1000, help="Of one campus, its last N revisions in git, a line each."
-        ),
-    ] = 0,
-    claim: Annotated[str, typer.Option(metavar="NAME", help="With --log: which revision broke this claim.")] = "",
     result_format: Annotated[
         DriftFormat,
-        typer.Option(
-            "--format", help="Text for people, the others for programs and merge requests; png and svg of --log."
-        ),
+        typer.Option("--format", help="Text for people, the others for programs and merge requests."),
     ] = DriftFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Tell what changed between two campuses, what it did, and which change did it.
+    """Compare two states of a campus: what changed, what the change did, and which edit did it.
 
-    REV alone is the folder or file on the other side as it was in that revision.
+    A bare revision such as HEAD~1 means the path of the other side, as it was then.
 
     Exits 1 when anything but text, such as a label, changed.
     """
-    if last:
-        _over_revisions(before, last, claim, result_format, output, more=bool(after) or saved)
-        return
-    if claim or result_format in _FIGURES:
-        raise typer.BadParameter("--claim and figures belong to --log")
     from inkov import changes
     from inkov.formats.revision import folder_of
 
@@ -102,34 +84,6 @@ def drift(
         emit("drift", result_format, output, view, drift_text)
     if any(not c.silent for c in view.changes):
         raise typer.Exit(Exit.FOUND)
-
-
-_FIGURES = frozenset({DriftFormat.PNG, DriftFormat.SVG})
-
-
-def _over_revisions(
-    site: str, last: int, claim: str, result_format: DriftFormat, output: Path | None, *, more: bool
-) -> None:
-    """Shows the last revisions of a campus with what each opened, closed and turned."""
-    if more or result_format in {DriftFormat.MD, DriftFormat.JUNIT}:
-        raise typer.BadParameter("--log takes one campus, and text, json, png or svg")
-    if result_format in _FIGURES and output is None:
-        raise typer.BadParameter("a figure goes to a file; name it with -o")
-    from inkov.cli.revisions import states
-    from inkov.model.errors import BadInput
-    from inkov.render.trend_text import trend_figure, trend_text
-    from inkov.store.writing import write_bytes
-    from inkov.views.trends import trend_view
-
-    found = states(site, last)
-    known = {c.name: None for s in found if s.campus for c in s.campus.claims}
-    if claim and claim not in known:
-        raise BadInput([Problem(Source("--claim"), f"no revision has a claim {claim!r}{nearest(claim, known)}")])
-    view = trend_view(found, claim)
-    if result_format in _FIGURES and output is not None:
-        write_bytes(output, trend_figure(view, result_format.value))
-        return
-    emit("trend", result_format, output, view, trend_text)
 
 
 def _site_alone(options: Mapping[str, Any]) -> list[Path]:
@@ -162,11 +116,6 @@ def rehearse(
         list[str] | None, typer.Option(metavar="'A - B'", help="With --add: a cable of what comes.")
     ] = None,
     start: Annotated[str, typer.Option("--from", metavar="HOST", help="The host from which the change is done.")] = "",
-    all_cuts: Annotated[bool, typer.Option("--all-cuts", help="Try each cable alone, worst first.")] = False,
-    all_fails: Annotated[bool, typer.Option("--all-fails", help="Try each device alone, worst first.")] = False,
-    all_plugs: Annotated[
-        bool, typer.Option("--all-plugs", help="Try a switch of somebody's own in each host's port, worst first.")
-    ] = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -177,22 +126,9 @@ def rehearse(
     network = load_network(site, strict=True)
     campus = network.campus
     from inkov.formats import change_file
-    from inkov.render.rehearsal_text import rehearsal_text, trials_text
+    from inkov.render.rehearsal_text import rehearsal_text
     from inkov.views.rehearsals import rehearsal_view
-    from inkov.views.trials import trials
 
-    if all_cuts or all_fails or all_plugs:
-        cables = [(w.a, w.b) for k in network.followed.links for w in k.wires if k.up]
-        steps = change_file.every_cut(campus, cables) if all_cuts else []
-        steps += change_file.every_fail(campus) if all_fails else []
-        hosts = (ref for refs in network.edge_ports.values() for ref in refs)
-        steps += change_file.every_plug(campus, hosts) if all_plugs else []
-        many_networks()
-        rows = trials(campus, steps, Progress("tried", "what may happen"))
-        emit("trials", result_format, output, rows, trials_text)
-        if any(row.claims for row in rows):
-            raise typer.Exit(Exit.FOUND)
-        return
     many_networks()
     name = ""
     steps = []

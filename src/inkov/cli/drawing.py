@@ -152,11 +152,11 @@ def report(
     last: Annotated[
         int,
         typer.Option(
-            "--log",
+            "--history",
             metavar="N",
             min=0,
             max=1000,
-            help="With the last N revisions in git: findings and claims over them.",
+            help="Add the last N revisions in git: findings and claims of each.",
         ),
     ] = 0,
     dated: Annotated[

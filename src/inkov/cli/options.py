@@ -95,7 +95,7 @@ class Run:
     """How this run reads sites, and what it could not read."""
 
     caches = True
-    strict = False
+    all_files = False
     allow_outside = False
     verbose = False
     unread: tuple[Problem, ...] = ()
@@ -107,8 +107,9 @@ class Run:
 NoCacheOption = Annotated[
     bool, typer.Option("--no-cache", help="Read every file anew, and keep nothing of what was read.")
 ]
-StrictOption = Annotated[
-    bool, typer.Option("--strict", help="Stop when a file cannot be read, instead of going on without it.")
+AllFilesOption = Annotated[
+    bool,
+    typer.Option("--all-files", help="Stop at the first file that cannot be read, instead of going on without it."),
 ]
 
 
@@ -138,8 +139,10 @@ def reads_site(command: Callable[..., None], *, answers: Folders | None = None) 
     """
 
     @functools.wraps(command)
-    def run(*args: object, no_cache: bool, allow_outside: bool, strict: bool, verbose: bool, **kwargs: object) -> None:
-        Run.caches, Run.strict, Run.allow_outside, Run.verbose = not no_cache, strict, allow_outside, verbose
+    def run(
+        *args: object, no_cache: bool, allow_outside: bool, all_files: bool, verbose: bool, **kwargs: object
+    ) -> None:
+        Run.caches, Run.all_files, Run.allow_outside, Run.verbose = not no_cache, all_files, allow_outside, verbose
         wrong: tuple[Problem, ...] = ()
         folders = answers(kwargs) if answers and not args else ()
         ask = functools.partial(_asked, command.__name__, kwargs, folders)
@@ -151,7 +154,7 @@ def reads_site(command: Callable[..., None], *, answers: Folders | None = None) 
             raise typer.Exit(known.code)
         Said.out, Said.err = ([], []) if asked else (None, None)
         try:
-            command(*args, **kwargs, **({"strict": strict} if "strict" in own.parameters else {}))
+            command(*args, **kwargs)
         except typer.Exit as exc:
             if not Run.unread:
                 _keep(asked, ask, exc.exit_code)
@@ -164,10 +167,12 @@ def reads_site(command: Callable[..., None], *, answers: Folders | None = None) 
             sys.stdout.flush()
             raise BadInput([*Run.unread, *wrong])
 
-    own = inspect.signature(command, eval_str=True)
-    added = {"no_cache": NoCacheOption, "allow_outside": OutsideOption, "verbose": VerboseOption} | (
-        {} if "strict" in own.parameters else {"strict": StrictOption}
-    )
+    added = {
+        "no_cache": NoCacheOption,
+        "allow_outside": OutsideOption,
+        "verbose": VerboseOption,
+        "all_files": AllFilesOption,
+    }
     return with_options(command, run, {name: (annotation, False) for name, annotation in added.items()})
 
 
@@ -187,7 +192,7 @@ def _asked(command: str, options: Mapping[str, Any], folders: Sequence[Path]) ->
     about = (
         command,
         sorted((k, str(v)) for k, v in options.items()),
-        (Run.strict, Run.allow_outside, Run.verbose),
+        (Run.all_files, Run.allow_outside, Run.verbose),
         str(Path.cwd()),
         dt.datetime.now(tz=dt.UTC).date().isoformat(),
         [os.environ.get(name) for name in _SEEN_BY_OUTPUT],
@@ -269,7 +274,7 @@ def load_network(
         Progress(),
         more,
         cache_folder(),
-        strict=strict or Run.strict,
+        strict=strict or Run.all_files,
         allow_outside=Run.allow_outside,
         shared=shared,
     )

@@ -47,6 +47,17 @@ class TableFormat(StrEnum):
     MD = "md"
 
 
+class ChangeFormat(StrEnum):
+    """How a comparison, or a history, is written; png and svg are of a history alone."""
+
+    TEXT = "text"
+    JSON = "json"
+    MD = "md"
+    JUNIT = "junit"
+    PNG = "png"
+    SVG = "svg"
+
+
 class Said:
     """What this run has written so far, where its answer is kept; None where it is not."""
 

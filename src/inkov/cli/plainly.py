@@ -58,4 +58,6 @@ class TakesPlainly:
             library = getattr(param, "get_runtime_param", None)
             if library is not None and hasattr(param, "type_descriptor") and "get_runtime_param" not in vars(param):
                 param.get_runtime_param = lambda own=_Plainly(param.type_descriptor, library): own
+            if getattr(param, "is_flag", False):
+                param.display_type_rich = lambda ctx: None  # noqa: ARG005 - help names no type of what takes no value
         return params

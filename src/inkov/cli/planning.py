@@ -32,7 +32,7 @@ class ListStyle(StrEnum):
     """How `trim` writes lists."""
 
     EXACT = "exact"
-    ALL_EXCEPT = "all-except"
+    ALL_BUT = "all-but"
 
 
 @partial(reads_site, answers=of_site)
@@ -73,7 +73,7 @@ def trim(
         result_format,
         output,
         view,
-        partial(trim_text, all_except=style is ListStyle.ALL_EXCEPT, why=why),
+        partial(trim_text, all_except=style is ListStyle.ALL_BUT, why=why),
         trim_page,
     )
     if apply is not None:

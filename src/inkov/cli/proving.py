@@ -124,9 +124,11 @@ def recheck(
 
 @partial(reads_site, answers=of_site)
 def trace(
-    site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
-    a: Annotated[str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")],
-    b: Annotated[str, typer.Argument(metavar="B", help="Who should hear it and answer: the same.")],
+    site: SiteArgument = Path(),
+    a: Annotated[
+        str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")
+    ] = "",
+    b: Annotated[str, typer.Argument(metavar="B", help="Who should hear it and answer: the same.")] = "",
     tag: Annotated[
         int | None, typer.Option(min=1, max=4094, help="VID that both put on their frames, as phones do.")
     ] = None,
@@ -142,6 +144,8 @@ def trace(
 
     Exits 1 when either way is closed, as boxes usually are.
     """
+    if not (a and b):
+        raise typer.BadParameter("name both ends: inkov trace [SITE] A B")
     network = load_network(site)
     from inkov.api import end_named
     from inkov.proof.trace import trace as run

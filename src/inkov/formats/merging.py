@@ -150,8 +150,6 @@ class Merging:
         places: dict[str, Place] = {}
         for fact in rows:
             stating = [t for t in told if fact.stated(t.holder, t.origin)]
-            if fact.by_default and not stating:  # the first file that knows a default has it
-                stating = [t for t in told if getattr(t.holder, fact.field) is not None][:1]
             if fact.merge is Merge.OWN or not stating:
                 continue
             if len(stating) > 1:  # names of files decide nothing
@@ -163,7 +161,7 @@ class Merging:
             elif fact.merge is Merge.ONE and self._contradicts(fact, stating, port):
                 value = fact.unknown
             values[fact.field] = value
-            if first.piece is not self.base and fact.stated(first.holder, first.origin):
+            if first.piece is not self.base:
                 places[fact.setting.key] = _place(first.origin, fact.setting)
         return values, places
 
@@ -301,7 +299,7 @@ class Merging:
         values, places = self.of(facts.PORT, told, name)
         values["known_as"] = tuple(a for a in values.get("known_as", ()) if a != name)
         values["switching"], mode_places = self._switching(name, holders, base)
-        values["tree"], tree_places = self._port_tree(told, name)
+        values["tree"], tree_places = self._port_tree(told, base.tree, name)
         values["doubt"] = ""
         if values.get("enabled") is DOUBT:  # it may be on, and nothing surely passes
             values |= {"enabled": True, "doubt": self._why(Setting.ENABLED, port=name)}
@@ -316,12 +314,12 @@ class Merging:
             origin=_moved(base.origin, {**mode_places, **tree_places, **places}, kept),
         )
 
-    def _port_tree(self, told: Sequence[Telling], name: str) -> tuple[PortTree, dict[str, Place]]:
+    def _port_tree(self, told: Sequence[Telling], base: PortTree, name: str) -> tuple[PortTree, dict[str, Place]]:
         """Returns how a port takes part in trees; where that is not known, it is not known which ports a tree shuts."""
         values, places = self.of(facts.PORT_TREE, [Telling(t.piece, t.holder.tree, t.origin) for t in told], name)
         first = min(told, key=lambda t: (t.piece.weight, t.piece.rank, repr(t.holder.tree))).holder.tree
         self.trees_doubted |= DOUBT in values.values()
-        return replace(PortTree(), **{n: getattr(first, n) if v is DOUBT else v for n, v in values.items()}), places
+        return replace(base, **{n: getattr(first, n) if v is DOUBT else v for n, v in values.items()}), places
 
     def _switching(self, name: str, holders: Sequence[Piece], base: Port) -> tuple[Any, dict[str, Place]]:
         """Returns what a port does: as the first file says, with what others add; not stated where two contradict."""

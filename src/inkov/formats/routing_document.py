@@ -52,15 +52,10 @@ GatewayField = Annotated[
 """A gateway, or no more than its address."""
 
 
-def _action(value: Any) -> Any:
-    """Takes the words of earlier versions, too."""
-    return {"permit": "accept", "deny": "drop"}.get(value, value) if isinstance(value, str) else value
-
-
 class FilterEntry(Document):
     """One entry of an address filter; the first that matches a packet decides."""
 
-    action: Annotated[Literal["accept", "drop"], BeforeValidator(_action)]
+    action: Literal["accept", "drop"]
     from_: PrefixOrAny = Field(None, description="Where packets come from; any when left out.")
     to: PrefixOrAny = Field(None, description="Where packets go; any when left out.")
     only: Label = Field("", description="What else must match, in words, such as 'tcp to 443'.")

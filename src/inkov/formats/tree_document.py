@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import Field, model_validator
 
@@ -122,14 +122,6 @@ class RegistrationEntry(Document):
     )
     fixed: ListField = Field(default_factory=lambda: VlanList(NONE, "none"), description="Always sent.")
     forbidden: ListField = Field(default_factory=lambda: VlanList(NONE, "none"), description="Never sent.")
-
-    @model_validator(mode="before")
-    @classmethod
-    def _as_once(cls, value: Any) -> Any:
-        """Takes the word of earlier versions for `normal`."""
-        if isinstance(value, dict) and "eligible" in value and "normal" not in value:
-            return {"normal" if k == "eligible" else k: v for k, v in value.items()}
-        return value
 
     @model_validator(mode="after")
     def _one_way(self) -> RegistrationEntry:

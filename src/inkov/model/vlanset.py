@@ -20,7 +20,7 @@ VID_MAX: Final = 4094
 FULL_MASK: Final = ((1 << (VID_MAX + 1)) - 1) & ~1
 
 _ITEM = re.compile(r"(\d+)(?:\s*-\s*(\d+))?\Z", re.ASCII)
-_BUT = re.compile(r"all\s+(?:but|except)\s+(.*)\Z", re.DOTALL)  # the second is the word of earlier versions
+_BUT = re.compile(r"all\s+but\s+(.*)\Z", re.DOTALL)
 
 
 class VlanTextError(ValueError):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import TypeAlias
+from typing import ClassVar, TypeAlias
 
 from inkov.forwarding.ladder import Lost
 from inkov.kinds.relay import Domain, Tags
@@ -114,6 +114,9 @@ class Proved:
         assumed: what it rests on that the input does not state.
     """
 
+    word: ClassVar[str] = "proved"
+    badness: ClassVar[int] = 0
+
     why: str
     assumed: tuple[str, ...] = ()
 
@@ -127,6 +130,9 @@ class Broken:
         stop: for `together`, where frames stop.
         failures: the cables and switches that have to fail for that; none when it is so today.
     """
+
+    word: ClassVar[str] = "broken"
+    badness: ClassVar[int] = 2
 
     witnesses: tuple[Witness, ...] = ()
     stop: Stop | None = None
@@ -142,11 +148,15 @@ class CannotTell:
         witnesses: ways that may be open, for `apart`.
     """
 
+    word: ClassVar[str] = "cannot tell"
+    badness: ClassVar[int] = 1
+
     missing: tuple[str, ...]
     witnesses: tuple[Witness, ...] = ()
 
 
 Outcome: TypeAlias = Proved | Broken | CannotTell
+"""What came of a claim. Each has a `word` for people, and a `badness` by which two are compared: a higher one is worse."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,6 +10,7 @@ from xml.etree import ElementTree as ET
 
 from inkov import __version__
 from inkov.render.jsondoc import to_json
+from inkov.render.junit import junit
 from inkov.render.page import clean, escaped, harmless
 from inkov.render.renderers import Audited, Lines
 from inkov.rules.catalogue import RULES
@@ -211,10 +212,7 @@ def audit_junit(audited: Audited) -> str:
             failure.text = _xml(text)
         elif text:
             ET.SubElement(case, "system-out").text = _xml(text)
-    suites = ET.Element("testsuites")
-    suites.append(suite)
-    ET.indent(suites)
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n{ET.tostring(suites, encoding="unicode")}\n'
+    return junit(suite)
 
 
 def _xml(text: str) -> str:

@@ -51,10 +51,10 @@ DOCUMENTS = {
     "trace": Document("views.traces", ("TraceView",)),
     "sources": Document("views.sources", ("SourcesView",)),
     "drift": Document("views.drifts", ("DriftView",)),
-    "trend": Document("views.trends", ("TrendView",)),
+    "history": Document("views.trends", ("TrendView",)),
     "change": Document("formats.change_document", ("ChangeDocument",), written=False),
     "rehearse": Document("views.rehearsals", ("RehearsalView",)),
     "mend": Document("views.mends", ("MendView",)),
-    "trials": Document("views.trials", ("TrialRow",), rows=True),
+    "failures": Document("views.trials", ("TrialRow",), rows=True),
 }
-"""`trials` is what `rehearse --all-cuts` and `--all-fails` write; `segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""
+"""`segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from xml.etree import ElementTree as ET
 
 from inkov.model.names import ports_text
+from inkov.render.junit import junit
 from inkov.render.page import (
     OUTCOME_STYLES,
     SEVERITY_STYLES,
@@ -167,9 +168,4 @@ def drift_junit(view: DriftView) -> str:
             said = f"{plural(_pairs(rows), 'pair')} of ports, {plural(len(rows), 'sender')}"
             failure = ET.SubElement(case, "failure", type=word, message=said)
             failure.text = clean("; ".join(by))
-    suite.set("tests", str(len(suite)))
-    suite.set("failures", str(len(suite.findall(".//failure"))))
-    suites = ET.Element("testsuites")
-    suites.append(suite)
-    ET.indent(suites)
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n{ET.tostring(suites, encoding="unicode")}\n'
+    return junit(suite)

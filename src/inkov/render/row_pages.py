@@ -8,6 +8,7 @@ from inkov.render.rows import Column, Page
 from inkov.views.checks import CheckedRow
 from inkov.views.reports import GridRow, VerdictView
 from inkov.views.trees import TreesView, TreeView
+from inkov.views.trials import TrialRow
 from inkov.views.trims import TrimView
 
 
@@ -39,6 +40,12 @@ def grid_page(rows: Sequence[GridRow]) -> Page:
         (r.segment, other, how, ",".join(r.through.get(other, ()))) for r in rows for other, how in r.heard_in.items()
     ]
     return Page(_columns("segment", "heard_in", "how", "through"), pairs)
+
+
+def trials_page(rows: Sequence[TrialRow]) -> Page:
+    """Returns a row a failure: pairs of ports that it parts and joins, claims that it makes worse, and others like it."""
+    cells = [(r.what, str(r.lost), str(r.gained), "; ".join(r.claims), "; ".join(r.alike)) for r in rows]
+    return Page(_columns("failure", "pairs_lost", "pairs_gained", "claims", "alike"), cells)
 
 
 def tree_page(view: TreesView) -> Page:

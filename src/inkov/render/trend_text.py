@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
+from xml.etree import ElementTree as ET
 
 from inkov.render.figures import saved
-from inkov.render.page import clean, spaced, table, words
+from inkov.render.junit import junit
+from inkov.render.page import clean, escaped, spaced, table, words
 from inkov.render.text import Block, Text
 from inkov.views.trends import TrendRow, TrendView
 
@@ -27,13 +29,56 @@ def trend_text(view: TrendView) -> Block:
     heads = ("revision", "date", "breach", "outage", "risk", "tidy", "new", "gone", "what turned")
     made: list[Block] = [table(heads, rows, right=[2, 3, 4, 5, 6, 7], whole=[0, 1])]
     if view.claim:
-        said = (
-            f"'{view.claim}' no longer holds since {view.broke}"
-            if view.broke
-            else f"'{view.claim}' holds, or never did"
-        )
-        made.append(words(said, "bold"))
+        made.append(words(_since(view), "bold"))
+        turns = [
+            (words(t.revision), Text(t.date), words(f"{t.before} → {t.after}"), words("; ".join(t.by) or t.subject))
+            for t in reversed(view.turns)
+        ]
+        if turns:
+            made.append(table(("revision", "date", "verdict", "edits that did it"), turns, whole=[0, 1, 2]))
     return spaced(made)
+
+
+def _since(view: TrendView) -> str:
+    """Says how a claim stands at the newest revision."""
+    if view.broke:
+        return f"'{view.claim}' no longer holds since {view.broke}"
+    now = next((r.claims[view.claim] for r in reversed(view.rows) if view.claim in r.claims), "")
+    return f"'{view.claim}' holds" if now == "proved" else f"'{view.claim}' held in none of these revisions"
+
+
+def trend_markdown(view: TrendView) -> str:
+    """Returns a table with a line a revision, the newest first, and one with each turn of a claim."""
+    made = [f"## {escaped(view.campus)}", ""]
+    heads = ["revision", "date", *_TONES, "new", "gone", "what turned"]
+    made += [f"| {' | '.join(heads)} |", f"|{' --- |' * len(heads)}"]
+    for row in reversed(view.rows):
+        counts = [str(row.counts.get(name, "-")) for name in _TONES]
+        said = f"not read: {row.why}" if row.why else "; ".join(row.turned) or row.subject
+        cells = [row.revision, row.date, *counts, str(row.opened), str(row.closed), said]
+        made.append(f"| {' | '.join(map(escaped, cells))} |")
+    if view.claim:
+        made += ["", escaped(_since(view)), "", "| revision | verdict | edits that did it |", "| --- | --- | --- |"]
+        made += [
+            f"| {escaped(t.revision)} | {t.before} → {t.after} | {'<br>'.join(map(escaped, t.by))} |"
+            for t in reversed(view.turns)
+        ]
+    return "\n".join(made) + "\n"
+
+
+def trend_junit(view: TrendView) -> str:
+    """Returns a test case a revision: one that was not read, or that turned a claim away from proved, fails."""
+    suite = ET.Element("testsuite", name=clean(f"inkov history {view.campus}"))
+    for row in view.rows:
+        case = ET.SubElement(suite, "testcase", classname="inkov.history", name=clean(f"{row.revision} {row.subject}"))
+        bad = [
+            t for t in row.turned if not t.endswith("→ proved") and (not view.claim or t.startswith(f"{view.claim}: "))
+        ]
+        if row.why or bad:
+            failure = ET.SubElement(case, "failure", type="not read" if row.why else "turned")
+            failure.set("message", clean(row.why or "; ".join(bad)))
+            failure.text = clean("; ".join(by for t in view.turns if t.revision == row.revision for by in t.by))
+    return junit(suite)
 
 
 def _row(row: TrendRow) -> tuple[Text, ...]:
@@ -61,7 +106,7 @@ def trend_figure(view: TrendView, kind: str) -> bytes:
         figure.tight_layout()
 
     size = max(6.0, 0.42 * len(rows) + 3), 3.2 + 0.22 * len(names)
-    return saved(size, draw, kind, dpi=130, command="drift", settings={"font.size": 8})
+    return saved(size, draw, kind, dpi=130, command="history", settings={"font.size": 8})
 
 
 def _bars(axes: Axes, rows: list[TrendRow]) -> None:

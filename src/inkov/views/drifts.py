@@ -13,7 +13,7 @@ from inkov.model.campus import Campus, Claim
 from inkov.model.names import ports_text
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
 from inkov.plan.renames import renamed
-from inkov.proof.outcome import Outcome, Verdict
+from inkov.proof.outcome import CannotTell, Outcome, Verdict
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
 from inkov.rules.choice import Choice, identity
@@ -22,7 +22,6 @@ from inkov.views.findings import FindingView, finding_view
 from inkov.views.hearing import Hearing, Plugged, pairs, shifts
 from inkov.views.reports import VerdictView, verdict_views
 from inkov.views.states import StateRow, states
-from inkov.views.trends import word
 
 _TRIES = 3000
 """Campuses that are tried at most to find which change did what."""
@@ -134,6 +133,11 @@ class Side:
             except LookupError:
                 return None
         return self._outcomes[claim.name]
+
+    def badness(self, claim: Claim) -> int:
+        """Returns how bad the outcome of a claim is, to be compared; one that names what is not here cannot be told."""
+        outcome = self.outcome(claim)
+        return CannotTell.badness if outcome is None else outcome.badness
 
     @property
     def findings(self) -> list[Finding]:
@@ -284,18 +288,19 @@ def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ..
     return tuple(gained), tuple(lost)
 
 
-def _word(outcome: Outcome | None) -> str:
-    return "not here" if outcome is None else word(outcome)
+def word(outcome: Outcome | None) -> str:
+    """Returns an outcome in words; "not here" for a claim that names what is not here."""
+    return "not here" if outcome is None else outcome.word
 
 
 def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -> Iterator[Turned]:
     for claim in claims:
         was, now = before.outcome(claim), after.outcome(claim)
-        if now is None or _word(was) == _word(now):
+        if now is None or word(was) == word(now):
             continue
-        by = cause.of(lambda side, claim=claim, now=now: _word(side.outcome(claim)) == _word(now))  # type: ignore[misc]
+        by = cause.of(lambda side, claim=claim, now=now: word(side.outcome(claim)) == word(now))  # type: ignore[misc]
         (view,) = verdict_views([Verdict(claim, now)])
-        yield Turned(claim.name, _word(was), _word(now), by, view)
+        yield Turned(claim.name, word(was), word(now), by, view)
 
 
 def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:

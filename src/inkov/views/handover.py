@@ -20,7 +20,7 @@ from inkov.views.picture import Picture, Tone
 from inkov.views.reports import VerdictView, verdict_views
 from inkov.views.tables import LinkRow, PortRow, link_rows, port_rows
 from inkov.views.trees import TreesView, trees_view
-from inkov.views.trends import TrendView, word
+from inkov.views.trends import TrendView
 
 
 @dataclass(frozen=True, slots=True)
@@ -222,7 +222,7 @@ def _overlays(
         yield _laid("tree", of_tree(network, None), network, number)
     told = [(v, of_claim(network, v.claim, v.outcome)) for v in verdicts]
     for n, (verdict, overlay) in enumerate([(v, o) for v, o in told if o.links or o.boxes][:_MOST_CLAIMS]):
-        overlay.name = f"{verdict.claim.name}: {word(verdict.outcome)}"
+        overlay.name = f"{verdict.claim.name}: {verdict.outcome.word}"
         yield _laid(f"claim{n}", overlay, network, number)
     counts = {v: sum(map(len, m.values())) for v, m in network.members.items()}
     for vid in sorted(sorted(counts, key=lambda v: (-counts[v], v))[:_MOST_VLANS]):

@@ -9,14 +9,13 @@ from inkov.forwarding.cabling import BY_LABEL
 from inkov.kinds.edit import CannotChange
 from inkov.kinds.steps import Step
 from inkov.model.campus import Campus, Claim
+from inkov.proof.outcome import Broken
 from inkov.rules.choice import fits, identity
 from inkov.rules.cures import CURABLE, cures
 from inkov.rules.finding import Finding, Severity
-from inkov.views.drifts import Side
-from inkov.views.rehearsals import rank
+from inkov.views.drifts import Side, word
 
 _ORDER = list(Severity)
-_BROKEN = 2  # the worst `rank`
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,9 +74,9 @@ def mended(
         mending.settle(some)
     now, done, left, steps = mending.now, mending.done, mending.left, mending.steps
     turned = tuple(
-        f"{c.name}: {type(before.outcome(c)).__name__} → {type(now.outcome(c)).__name__}"
+        f"{c.name}: {word(before.outcome(c))} → {word(now.outcome(c))}"
         for c in campus.claims
-        if rank(before.outcome(c)) != rank(now.outcome(c))
+        if before.badness(c) != now.badness(c)
     )
     return MendView(campus.name, tuple(done), tuple(left), turned), steps, now.campus
 
@@ -196,8 +195,8 @@ class _Mending:
 
 def _worse(now: Side, after: Side, claim: Claim) -> bool:
     """Tells whether a claim is worse off; of one that is broken already, nothing has to be decided again."""
-    was = rank(now.outcome(claim))
-    return was < _BROKEN and rank(after.outcome(claim)) > was
+    was = now.badness(claim)
+    return was < Broken.badness and after.badness(claim) > was
 
 
 def _weight(finding: Finding) -> int:

@@ -98,13 +98,13 @@ class Rehearsal:
     def spoils(self) -> tuple[str, ...]:
         """The claims that are worse off after all of it than before."""
         first, last = self.side(frozenset()), self.side(self._all)
-        return tuple(c.name for c in last.claims if rank(last.outcome(c)) > rank(first.outcome(c)))
+        return tuple(c.name for c in last.claims if last.badness(c) > first.badness(c))
 
     @staticmethod
     def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
         found = []
         for claim in now.claims:
-            words = [rank(side.outcome(claim)) for side in (now, *ends)]
+            words = [side.badness(claim) for side in (now, *ends)]
             if words[0] > max(words[1:]):
                 found.append(f"the claim {claim.name!r} does not hold in between")
         lost: set[PortRef] = set()
@@ -200,11 +200,6 @@ class Rehearsal:
             order.append(chosen)
             done |= {chosen}
         return tuple(order)
-
-
-def rank(outcome: object) -> int:
-    """Returns how bad an outcome is: 0 for proved, 1 for what cannot be told, 2 for broken."""
-    return {"Proved": 0, "CannotTell": 1, "Broken": 2}.get(type(outcome).__name__, 0)
 
 
 def _ports(ports: Iterable[PortRef]) -> str:

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus
-from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
 from inkov.rules.choice import identity
 from inkov.rules.finding import Severity
+from inkov.views.drifts import drift_view
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,13 +48,29 @@ class TrendRow:
 
 
 @dataclass(frozen=True, slots=True)
+class TurnRow:
+    """A revision that turned a claim: its verdict before and after, and the edits that did it."""
+
+    revision: str
+    date: str
+    subject: str
+    before: str
+    after: str
+    by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class TrendView:
-    """Revisions, the oldest first; `broke` is the first after which a claim that was asked for no longer held, and stayed so."""
+    """Revisions, the oldest first, and each turn of a claim that was asked for.
+
+    `broke` is the first revision after which that claim no longer held, and stayed so.
+    """
 
     campus: str
     rows: tuple[TrendRow, ...]
     claim: str
     broke: str
+    turns: tuple[TurnRow, ...] = ()
 
 
 def trend_view(states: Sequence[State], claim: str = "") -> TrendView:
@@ -61,7 +78,7 @@ def trend_view(states: Sequence[State], claim: str = "") -> TrendView:
 
     Args:
         states: the oldest first.
-        claim: name of a claim; which revision broke it is told.
+        claim: name of a claim; each revision that turned it is told, with the edits that did it.
     """
     rows: list[TrendRow] = []
     before: set[str] | None = None
@@ -76,7 +93,7 @@ def trend_view(states: Sequence[State], claim: str = "") -> TrendView:
         ids = {identity(f) for f in findings}
         since = {i: since.get(i, n) for i in ids}
         prover = Prover(network)
-        claims = {c.name: word(prover.decide(c)) for c in state.campus.claims}
+        claims = {c.name: prover.decide(c).word for c in state.campus.claims}
         turned = tuple(f"{name}: {said[name]} → {now}" for name, now in claims.items() if said.get(name, now) != now)
         rows.append(
             TrendRow(
@@ -92,7 +109,19 @@ def trend_view(states: Sequence[State], claim: str = "") -> TrendView:
         )
         before, said = ids, {**said, **claims}
     name = next((s.campus.name for s in reversed(states) if s.campus), "")
-    return TrendView(name, tuple(rows), claim, _broke(rows, claim))
+    return TrendView(name, tuple(rows), claim, _broke(rows, claim), tuple(_turns(states, rows, claim)))
+
+
+def _turns(states: Sequence[State], rows: Sequence[TrendRow], claim: str) -> Iterator[TurnRow]:
+    """Yields each turn of a claim, the oldest first."""
+    said = [
+        (s, r.claims[claim]) for s, r in zip(states, rows, strict=True) if s.campus is not None and claim in r.claims
+    ]
+    for (was, before), (now, after) in pairwise(said):
+        if before != after and was.campus is not None and now.campus is not None:
+            turned = drift_view(was.campus, now.campus, (was.revision, now.revision)).claims
+            by = next((t.by for t in turned if t.name == claim), ())
+            yield TurnRow(now.revision, now.date, now.subject, before, after, by)
 
 
 def _broke(rows: Sequence[TrendRow], claim: str) -> str:
@@ -103,14 +132,3 @@ def _broke(rows: Sequence[TrendRow], claim: str) -> str:
             return first
         first = row.revision
     return ""
-
-
-def word(outcome: Outcome) -> str:
-    """Returns an outcome in words."""
-    match outcome:
-        case Proved():
-            return "proved"
-        case Broken():
-            return "broken"
-        case CannotTell():
-            return "cannot tell"

@@ -10,12 +10,10 @@ from inkov.forwarding.flood import Flooding
 from inkov.kinds.steps import Arrival, Step
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef
+from inkov.proof.outcome import Broken
 from inkov.views.drifts import Side, reach
 from inkov.views.hearing import Plugged, pairs
-from inkov.views.rehearsals import rank
 
-_BROKEN: Final = 2
-"""The worst `rank`."""
 _NOBODY: Final = frozenset[PortRef]()
 
 
@@ -51,7 +49,9 @@ class _Trials:
         self.campus = campus
         self.claims = claims
         self.before = Side(campus, claims)
-        self.whole = [c for c in claims if rank(self.before.outcome(c)) < _BROKEN]  # of others nothing is left to break
+        self.whole = [
+            c for c in claims if self.before.badness(c) < Broken.badness
+        ]  # of others nothing is left to break
 
     def of(self, step: Step) -> tuple[Hashable, TrialRow]:
         """Tries a step; those with equal keys do the same."""
@@ -72,7 +72,7 @@ class _Trials:
                 lost += pairs(refs, fewer)
                 seen.add(hash((tuple(refs), more, fewer)))
             effect = hash(frozenset(seen))
-        worse = tuple(c.name for c in self.whole if rank(after.outcome(c)) > rank(self.before.outcome(c)))
+        worse = tuple(c.name for c in self.whole if after.badness(c) > self.before.badness(c))
         if socket and (gained or lost or worse):
             effect = socket.switch  # whoever plugs in beside gets as much
         return (lost, gained, worse, effect), TrialRow(step.what, lost, gained, worse, ())

@@ -80,11 +80,11 @@ def _used(switch: Switch, feature: str) -> tuple[str, str] | None:
     why="What is beyond the limit is refused when the configuration is loaded, one line among hundreds.",
     mend="Take out what the switch does not need, or put a larger box in its place.",
     breaks=Example(
-        {"a.yaml": switch_text("archive", "{310: tanks, 1310: tills}", "{1: {access: 310}}", limits="{vid: 1005}")},
+        {"a.yaml": switch_text("archive", "{310: tanks, 1310: tills}", "{1: {access: 310}}", limits="{vid: 1000}")},
         place="archive",
     ),
     passes=Example(
-        {"a.yaml": switch_text("archive", "{310: tanks}", "{1: {access: 310}}", limits="{vid: 1005, vlans: 64}")}
+        {"a.yaml": switch_text("archive", "{310: tanks}", "{1: {access: 310}}", limits="{vid: 1000, vlans: 64}")}
     ),
 )
 def limits(facts: Facts) -> Iterator[Fault]:
