@@ -16,11 +16,11 @@ from planted import own_boxes, variants
 from school import school, write
 
 import inkov
+from inkov.change.mending import mended
 from inkov.demo.station import as_found, faults
 from inkov.model.campus import Campus
 from inkov.rules.choice import identity
 from inkov.rules.finding import Severity
-from inkov.views.mends import mended
 
 ORDER = list(Severity)
 RANKS = {"Proved": 0, "CannotTell": 1, "Broken": 2}

@@ -95,7 +95,7 @@ def main(switches: int) -> None:
             (Path(folder) / f"{n}.walk").write_text(text)
         idle, idle_peak = measured(_SPLIT, empty)
         split, _ = measured(_SPLIT, folder)
-        start, start_peak = measured("import sys, inkov.formats.site, inkov.formats.snmp_walk", empty)
+        start, start_peak = measured("import sys, inkov.formats.site, inkov.formats.snmp.walk", empty)
         read, peak = measured(_READ, folder)
         ratio = (read - start) / max(split - idle, 1e-3)
         print(

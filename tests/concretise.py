@@ -1,4 +1,4 @@
-"""The campuses that one with unstated facts stands for: each fact filled in, one way or another, by the handbook's section 10.
+"""The campuses that one with unstated facts stands for: each fact filled in, one way or another, by docs/unknown.md.
 
 A proof must hold in every one of them, and a break must happen in every one. What is drawn is counted by kind.
 """

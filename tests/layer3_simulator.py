@@ -1,4 +1,4 @@
-"""One packet at a time through gateways, from the handbook alone; layer 2 is the frame simulator's."""
+"""One packet at a time through gateways, from docs/frames.md, section 6, alone; layer 2 is the frame simulator's."""
 
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind, Routed

@@ -1,4 +1,4 @@
-"""One frame at a time through a campus, written from the handbook's tables alone and as slowly as they read.
+"""One frame at a time through a campus, written from the tables of docs/frames.md alone and as slowly as they read.
 
 Nothing here comes from `inkov.forwarding`: this is what its answers are compared with.
 """
@@ -39,7 +39,7 @@ def relays(switch, vlan):
     return switch.vlans is None or (vlan in switch.vlans and switch.vlans[vlan].active)
 
 
-# -- negotiation: the handbook's table, row by row -----------------------------------------------------
+# -- negotiation: docs/frames.md, section 3, row by row -----------------------------------------------------
 
 TABLE = """
                     access  silent  announcing  passive  active

@@ -20,12 +20,12 @@ from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
 
 if TYPE_CHECKING:  # each call imports what it alone needs: on a small site that takes longer than the work
+    from inkov.formats.parsed import Shared
     from inkov.plan.trim import Trim
     from inkov.proof.certificate import Data
     from inkov.proof.ends import End
     from inkov.proof.outcome import Verdict
     from inkov.rules.finding import Finding
-    from inkov.store.parsed import Shared
     from inkov.views.checks import CheckedRow
     from inkov.views.findings import AuditView
     from inkov.views.tables import HeardRow
@@ -262,7 +262,7 @@ def recheck(certificates: Sequence[Path], site: str | PathLike[str]) -> list[Che
     Raises:
         BadInput: the site cannot be read, or a certificate is no JSON.
     """
-    from inkov.formats.certificate_document import misformed
+    from inkov.formats.ours.certificate_document import misformed
     from inkov.store.documents import read_json
     from inkov.views.checks import checked_row
 

@@ -8,11 +8,12 @@ from os import PathLike
 from pathlib import Path
 
 from inkov.api import load, network
+from inkov.change.drift import DriftView, drift_view
+from inkov.change.mending import MendView, mended
+from inkov.change.rehearsal import RehearsalView, rehearsal_view
 from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.rewrite import difference, edited, edits_of, file_of, rewrite
 from inkov.formats.site import load_files
-from inkov.kinds.edit import CannotChange
-from inkov.kinds.steps import Step
 from inkov.kinds.table import allowed_list
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
@@ -21,9 +22,8 @@ from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet
 from inkov.plan.change import changes
 from inkov.plan.reach import change
-from inkov.views.drifts import DriftView, drift_view
-from inkov.views.mends import MendView, mended
-from inkov.views.rehearsals import RehearsalView, rehearsal_view
+from inkov.steps.edit import CannotChange
+from inkov.steps.steps import Step
 
 
 def drift(before: Campus, after: Campus, names: tuple[str, str] = ("before", "after")) -> DriftView:
@@ -70,7 +70,7 @@ def rehearse(campus: Campus, file: str | PathLike[str], start: str = "") -> Rehe
     >>> view.verdict, view.order
     ('safe in another order', (2, 1, 3, 4))
     """
-    from inkov.formats import change_file  # noqa: PLC0415 - a fifth of a second that only this needs
+    from inkov.formats.ours import change_file  # noqa: PLC0415 - a fifth of a second that only this needs
 
     document, lines, reading = change_file.read(Path(file))
     steps = change_file.steps(document, lines, campus, reading)

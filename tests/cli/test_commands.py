@@ -377,7 +377,7 @@ nursery-tank → kelp-hall-1:9    open  both ways are open
     )
 
 
-def test_relay_maps_in_the_handbooks_terms(quillfin):
+def test_relay_maps_in_the_terms_of_the_port_table(quillfin):
     args = ["ports", "mended", "--relay", "--switch", "boat-dock", "--switch", "pool-hub"]
     assert (
         run_inkov(*args, cwd=quillfin).out

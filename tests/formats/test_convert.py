@@ -8,9 +8,10 @@ from hypothesis import given
 import inkov
 import writers
 from conftest import DATA, run_inkov, write_files
-from inkov.formats import openconfig_writer, switch_writer
 from inkov.formats.format import Given
-from inkov.formats.ours import read
+from inkov.formats.openconfig import writer as openconfig_writer
+from inkov.formats.ours import switch_writer
+from inkov.formats.ours.reader import read
 from inkov.formats.reading import Reading
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View

@@ -11,7 +11,7 @@ import inkov
 import writers
 from announcements import PIER, announced, capture
 from conftest import write_files
-from inkov.formats import switch_writer
+from inkov.formats.ours import switch_writer
 from test_fuzz import gentle, rough
 
 ROUNDS = int(os.environ.get("INKOV_FUZZ", "150"))

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from inkov.formats.edits import CannotEdit, Edits
-from inkov.formats.json_edits import in_export
-from inkov.formats.yaml_edits import in_switch_file
+from inkov.formats.openconfig.json_edits import in_export
+from inkov.formats.ours.yaml_edits import in_switch_file
 from inkov.model.switch import Vlan
 
 FLOW = "inkov: switch\nname: a\nvlans: {10: x}  # two\nports:\n  1-3: {access: 10, voice: 20}  # desks\n  u1:  {trunk: '10', native: 99}\n"

@@ -9,8 +9,8 @@ import pytest
 import yaml
 
 import inkov
-from inkov.formats.change_file import read, steps
-from inkov.formats.fields import port_names
+from inkov.formats.ours.change_file import read, steps
+from inkov.formats.ours.fields import port_names
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.errors import BadInput
 from inkov.model.names import PortRef

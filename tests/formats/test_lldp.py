@@ -14,7 +14,7 @@ import pytest
 import inkov
 from announcements import DOT1, MED, PIER, announced, capture, tlv
 from conftest import write_files
-from inkov.formats.lldp_frames import announcement
+from inkov.formats.lldp.frames import announcement
 from inkov.forwarding.network import Network
 from inkov.model.switch import Neighbour
 

@@ -10,16 +10,16 @@ from hypothesis import strategies as st
 
 import inkov
 from conftest import write_files
+from inkov.formats.entry import Entry
 from inkov.formats.grouping import Piece
 from inkov.formats.merging import merged
-from inkov.kinds.table import with_voice
+from inkov.kinds.accounts import with_voice
 from inkov.model.facts import TABLES
 from inkov.model.routing import Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Origin
 from inkov.model.switch import Access, Port, Trunk
 from inkov.model.vlanset import VlanSet
-from inkov.store.parsed import Entry
 from strategies import managed
 
 WHOLE = """\

@@ -6,7 +6,7 @@ import json
 import pytest
 
 import inkov
-from inkov.formats.openconfig_wrappers import is_openconfig
+from inkov.formats.openconfig.wrappers import is_openconfig
 from inkov.model.names import PortRef
 from inkov.model.switch import Access, Routed, Trunk, Unstated, Vlan
 from inkov.model.vlanset import ALL, VlanSet

@@ -9,9 +9,9 @@ import pytest
 
 import writers
 from conftest import REALSWITCH, run_inkov, write_files
+from inkov.formats import parsed
 from inkov.formats.site import load, load_files
 from inkov.model.settings import Setting
-from inkov.store import parsed
 
 SWITCH = "inkov: switch\nname: {}\nvlans: {{310: tanks}}\nports: {{1: {{access: {}}}, u1: {{trunk: '310-320', native: 1}}}}\n"
 
@@ -58,7 +58,7 @@ def test_only_what_changed_is_read_again(folders, monkeypatch):
     site, cache = folders
     load_files(site, cache=cache)
     (site / "boat.yaml").write_text(SWITCH.format("boat", 777))
-    from inkov.formats import switch_file
+    from inkov.formats.ours import switch_file
 
     read = []
     monkeypatch.setattr(switch_file, "read", lambda *a, old=switch_file.read: read.append(a[2].file) or old(*a))

@@ -4,7 +4,7 @@ import pytest
 
 import inkov
 from inkov.api import draft, network
-from inkov.forwarding.cabling import by_labels
+from inkov.forwarding.labels import by_labels
 from inkov.forwarding.network import Network
 
 PORTS = "ports: {1-4: {trunk: '10'}}\n"

@@ -19,7 +19,7 @@ NAMES = {
 }
 
 
-def test_the_whole_table_is_the_handbooks():
+def test_the_whole_table_is_the_documented_one():
     assert len(RESULT) == 25
     for (mine, theirs), (near, far) in RESULT.items():
         assert "AT"[near] == BECOMES[NAMES[mine], NAMES[theirs]]

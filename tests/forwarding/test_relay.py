@@ -1,4 +1,4 @@
-"""The handbook's port table, a case a row; and what habits do that nobody states."""
+"""The port table (docs/frames.md, section 1), a case a row; and what habits do that nobody states."""
 
 from dataclasses import fields, replace
 from functools import reduce

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 import inkov
 from conftest import run_inkov, write_files
+from inkov.change.drift import drift_view
 from inkov.demo.station import as_found, faults, mended
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.plan.change import changes, smallest, with_some
-from inkov.views.drifts import drift_view
 from simulator import listeners
 from strategies import campuses
 

@@ -6,18 +6,19 @@ import pytest
 
 import inkov
 from conftest import run_inkov, write_files
+from inkov.change import drift as drifts
+from inkov.change.mending import mended
 from inkov.changes import Copies
 from inkov.demo.station import as_found, faults
-from inkov.formats.change_file import read, written
-from inkov.formats.change_file import steps as read_steps
+from inkov.formats.ours.change_file import read, written
+from inkov.formats.ours.change_file import steps as read_steps
 from inkov.formats.rewrite import edited, edits_of
-from inkov.kinds.steps import Step
 from inkov.model.names import PortRef
 from inkov.rules.catalogue import RULES
 from inkov.rules.choice import identity
 from inkov.rules.cures import CURABLE
-from inkov.views import drifts
-from inkov.views.mends import mended
+from inkov.steps.settings import PortChange
+from inkov.steps.steps import SetPorts
 
 ORDER = ["breach", "outage", "risk", "tidy"]
 ranks = {"Proved": 0, "CannotTell": 1, "Broken": 2}
@@ -292,8 +293,8 @@ def test_a_step_that_takes_a_setting_away_can_be_written_and_read_again(tmp_path
     text = "inkov: switch\nname: a\nvlans: {10: x, 20: y}\nports: {1: {access: 10, voice: 20}, u: {trunk: all, native: 20}}\n"
     campus = inkov.load(write_files(tmp_path, {"a.yaml": text}))
     steps = [
-        Step("a:1: voice none", (PortRef("a", "1"),), {"voice": None}),
-        Step("a:u: native none", (PortRef("a", "u"),), {"native": None}),
+        SetPorts(what="a:1: voice none", ports=(PortRef("a", "1"),), settings=PortChange(voice=None)),
+        SetPorts(what="a:u: native none", ports=(PortRef("a", "u"),), settings=PortChange(native=None)),
     ]
     (tmp_path / "change.txt").write_text(written(steps, "less"))
     view = json.loads(run_inkov("rehearse", tmp_path, tmp_path / "change.txt", "--format", "json").out)

@@ -7,8 +7,8 @@ import pytest
 
 import inkov
 from conftest import run_inkov, write_files
-from inkov.formats.change_file import Typed, on_the_spot
-from inkov.views.rehearsals import Rehearsal
+from inkov.change.rehearsal import Rehearsal
+from inkov.formats.ours.change_file import Typed, on_the_spot
 
 CORE = (
     "inkov: switch\nname: core\nvlans: {5: management, 10: users, 99: unused}\n"

@@ -8,13 +8,13 @@ from hypothesis import given
 
 import inkov
 from conftest import run_inkov, write_files
-from inkov.formats.change_file import Typed, every_cut, on_the_spot, read, steps
+from inkov.change.failures import trials
+from inkov.formats.ours.change_file import Typed, every_cut, on_the_spot, read, steps
 from inkov.formats.reading import Reading
 from inkov.forwarding.network import Network
-from inkov.kinds.edit import CannotChange
 from inkov.model.switch import FrameTypes, General, PrivateHost, Promiscuous, Trunk, Tunnel
 from inkov.model.vlanset import VlanSet
-from inkov.views.trials import trials
+from inkov.steps.edit import CannotChange
 from proof_sides import edge_ports
 from simulator import listeners
 from strategies import campuses

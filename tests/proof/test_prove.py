@@ -69,7 +69,7 @@ def test_a_system_outside_the_campus_may_join_anything(site):
 
 
 def test_one_way_leak_is_found_and_called_one_way(site):
-    """The handbook's worked example: stations of 377 behind X are heard in Y's 377, where nothing comes back."""
+    """The worked example of docs/frames.md: stations of 377 behind X are heard in Y's 377, where nothing comes back."""
     vlans = "vlans: {{352: , 377: }}"
     text = (
         "inkov: switch\nname: {0}\n"

@@ -5,7 +5,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import inkov
-from inkov.forwarding.cabling import by_labels, cabling
+from inkov.forwarding.cabling import cabling
+from inkov.forwarding.labels import by_labels
 from inkov.model.identity import device_named, same_name
 from inkov.model.names import PortRef
 from inkov.recheck.wiring import _alike, wiring

@@ -19,15 +19,15 @@ from PIL import Image
 
 import inkov
 from conftest import run_inkov, write_files
+from inkov.drawing.maps import Overlay, map_of
+from inkov.drawing.overlays import of_vlan, usual
+from inkov.drawing.picture import Tone
 from inkov.forwarding.network import Network
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Access, Port, Switch, Trunk, Vlan
 from inkov.model.vlanset import ALL
 from inkov.render import map_figure
-from inkov.views.maps import Overlay, map_of
-from inkov.views.overlays import of_vlan, usual
-from inkov.views.picture import Tone
 from strategies import origin, source
 
 

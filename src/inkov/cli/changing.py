@@ -24,7 +24,7 @@ from inkov.cli.options import (
 from inkov.cli.output import Exit, Format, complain, emit, put
 
 if TYPE_CHECKING:
-    from inkov.store.parsed import Shared
+    from inkov.formats.parsed import Shared
 
 
 class DriftFormat(StrEnum):
@@ -125,9 +125,9 @@ def rehearse(
     """
     network = load_network(site, strict=True)
     campus = network.campus
-    from inkov.formats import change_file
+    from inkov.change.rehearsal import rehearsal_view
+    from inkov.formats.ours import change_file
     from inkov.render.rehearsal_text import rehearsal_text
-    from inkov.views.rehearsals import rehearsal_view
 
     many_networks()
     name = ""
@@ -189,9 +189,9 @@ def mend(
 
     Exits 1 when findings above tidy are left that somebody has to decide on.
     """
+    from inkov.change.mending import mended
     from inkov.render.page import clean, plural
     from inkov.render.rehearsal_text import mend_text
-    from inkov.views.mends import mended
 
     copies = None
     if apply is not None or diff:
@@ -205,7 +205,7 @@ def mend(
         view, steps, _ = mended(campus, only or (), at)
     as_text = result_format is Format.TEXT
     if output is not None and as_text and steps:
-        from inkov.formats.change_file import written
+        from inkov.formats.ours.change_file import written
 
         put(written(steps, f"cures for {view.campus}"), output)
     elif output is not None and as_text:

@@ -22,10 +22,10 @@ from inkov.model.identity import device_named
 from inkov.model.source import Source
 
 if TYPE_CHECKING:
+    from inkov.change.history import TrendView
+    from inkov.drawing.maps import Overlay
     from inkov.forwarding.network import Network
-    from inkov.views.handover import Handover
-    from inkov.views.maps import Overlay
-    from inkov.views.trends import TrendView
+    from inkov.handover import Handover
 
 
 @reads_site
@@ -83,12 +83,12 @@ def map_(
         if around not in network.switches:
             what = f"there is no switch {around!r}{nearest(around, network.switches)}"
             raise BadInput([Problem(Source("--around"), what)])
-        from inkov.views.maps import around as near
+        from inkov.drawing.maps import around as near
 
         only = near(network, around, hops) & (only if only is not None else frozenset(network.switches))
     overlay = _overlay(network, vlan, segment, claim, changes, tree=tree)
+    from inkov.drawing.maps import map_of
     from inkov.store.writing import write_bytes
-    from inkov.views.maps import map_of
 
     picture = map_of(network, overlay, only)
     write_bytes(output, drawn(picture, kind))
@@ -99,7 +99,7 @@ def _overlay(
     network: Network, vlan: str | None, segment: str | None, claim: str | None, changes: Path | None, *, tree: bool
 ) -> Overlay:
     from inkov import api
-    from inkov.views import overlays
+    from inkov.drawing import overlays
 
     if tree:
         wanted = chosen_vlans(network, vlan)
@@ -116,7 +116,7 @@ def _overlay(
     if claim is not None:
         return _of_claim(network, claim)
     if changes is not None:
-        from inkov.formats import change_file
+        from inkov.formats.ours import change_file
         from inkov.forwarding.network import Network as Made
 
         document, lines, reading = change_file.read(changes)
@@ -129,8 +129,8 @@ def _overlay(
 
 def _of_claim(network: Network, text: str) -> Overlay:
     from inkov import api
+    from inkov.drawing import overlays
     from inkov.proof.prove import Prover
-    from inkov.views import overlays
 
     claim = api.claim_called(network.campus, text)
     return overlays.of_claim(network, claim, Prover(network).decide(claim))
@@ -173,8 +173,8 @@ def report(
     network = load_network(site)
     trend = None
     if last:
+        from inkov.change.history import trend_view
         from inkov.cli.revisions import states
-        from inkov.views.trends import trend_view
 
         trend = trend_view(states(str(site), last))
     made = _handover(network, site, since, trend, dated=dated)
@@ -195,10 +195,10 @@ def _handover(network: Network, site: Path, since: str | None, trend: TrendView 
     from datetime import date
 
     from inkov import __version__, api
+    from inkov.handover import InputRow, handover
     from inkov.rules.catalogue import audited
     from inkov.rules.choice import Choice
     from inkov.store.documents import digest
-    from inkov.views.handover import InputRow, handover
 
     campus = network.campus
     found = audited(network, Choice(), catches=True)
@@ -209,8 +209,8 @@ def _handover(network: Network, site: Path, since: str | None, trend: TrendView 
     ]
     drift = None
     if since is not None:
+        from inkov.change.drift import drift_view
         from inkov.formats.revision import folder_of
-        from inkov.views.drifts import drift_view
 
         with folder_of(since, like=site.as_posix()) as folder:
             before = api.load(folder, strict=False)

@@ -22,9 +22,9 @@ from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet, VlanTextError
 
 if TYPE_CHECKING:
+    from inkov.formats.parsed import Shared
     from inkov.forwarding.network import Network
     from inkov.store.answers import Question
-    from inkov.store.parsed import Shared
 
 SiteArgument = Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")]
 TableFormatOption = Annotated[

@@ -41,10 +41,10 @@ def history(
     """Show the last revisions of a site in git: findings by severity, what each opened and closed, and the claims it turned."""
     if result_format in _FIGURES and output is None:
         raise typer.BadParameter("a figure is written to a file; name the file with -o")
+    from inkov.change.history import trend_view
     from inkov.cli.revisions import states
     from inkov.render.trend_text import trend_figure, trend_junit, trend_markdown, trend_text
     from inkov.store.writing import write_bytes
-    from inkov.views.trends import trend_view
 
     revisions = states(str(site), last)
     known = {c.name: None for s in revisions if s.campus for c in s.campus.claims}
@@ -78,10 +78,10 @@ def failures(
     Without --cuts, --fails or --plugs, all three are tried. Exits 1 when a failure makes a claim worse.
     """
     network = load_network(site, strict=True)
-    from inkov.formats import change_file
+    from inkov.change.failures import trials
+    from inkov.formats.ours import change_file
     from inkov.render.rehearsal_text import trials_text
     from inkov.render.row_pages import trials_page
-    from inkov.views.trials import trials
 
     campus, every = network.campus, not (cuts or fails or plugs)
     cables = [(w.a, w.b) for k in network.followed.links for w in k.wires if k.up]

@@ -61,7 +61,8 @@ def convert(
 ) -> None:
     """Write each switch in our language, or as OpenConfig JSON; what is not known is left open and said in a comment."""
     network = load_network(site)
-    from inkov.formats import openconfig_writer, switch_writer
+    from inkov.formats.openconfig import writer as openconfig_writer
+    from inkov.formats.ours import switch_writer
     from inkov.render.page import clean, plural
     from inkov.store.writing import write_set
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from inkov.change.history import State
 from inkov.cli.output import Progress
 from inkov.model.errors import BadInput
-from inkov.views.trends import State
 
 if TYPE_CHECKING:
-    from inkov.store.parsed import Shared
+    from inkov.formats.parsed import Shared
 
 
 def states(site: str, last: int) -> list[State]:

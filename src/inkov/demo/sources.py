@@ -10,9 +10,9 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 from xml.sax.saxutils import escape
 
-from inkov.formats.exports import read as read_export
 from inkov.formats.format import Given
-from inkov.formats.ours import read as read_ours
+from inkov.formats.openconfig.exports import read as read_export
+from inkov.formats.ours.reader import read as read_ours
 from inkov.formats.reading import Reading
 from inkov.kinds.table import access_of, trunk_of, untagged_vlan
 from inkov.model.switch import Port, Switch

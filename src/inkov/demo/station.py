@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from inkov.demo.sources import rewritten
+from inkov.formats.ours.yamltext import load
 from inkov.formats.reading import Reading
-from inkov.formats.yamltext import load
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 from inkov.store.writing import write_set

@@ -7,8 +7,9 @@ import stat
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from inkov.formats import jsontext, ours, registry
+from inkov.formats import jsontext, registry
 from inkov.formats.format import MEGABYTE, Format
+from inkov.formats.ours import reader as ours
 from inkov.formats.reading import Reading
 from inkov.formats.text import encoding, utf8
 

@@ -6,13 +6,13 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, NamedTuple, TypeAlias
 
 from inkov.formats.edits import Edits
+from inkov.formats.entry import Entries
 from inkov.formats.reading import Reading
 from inkov.model.sources import Topic
-from inkov.store.parsed import Entries
 
 if TYPE_CHECKING:
-    from inkov.formats.campus_file import CampusFile
-    from inkov.formats.switch_document import Assume
+    from inkov.formats.ours.campus_file import CampusFile
+    from inkov.formats.ours.switch_document import Assume
 
 MEGABYTE = 1024 * 1024
 

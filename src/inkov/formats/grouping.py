@@ -6,9 +6,9 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Final, NamedTuple
 
+from inkov.formats.entry import OVER, WHOLE, Entry
 from inkov.model.identity import MAC, without_domain
 from inkov.model.switch import Switch
-from inkov.store.parsed import OVER, WHOLE, Entry
 
 _SEPARATORS: Final = "-_. "
 

@@ -13,22 +13,24 @@ from dataclasses import replace
 from functools import reduce
 from typing import Any, Final, NamedTuple
 
+from inkov.formats.contradictions import Contradictions, shown
+from inkov.formats.entry import OVER, PART, WHOLE
 from inkov.formats.grouping import Piece, devices
 from inkov.formats.identities import followed
 from inkov.formats.merging_layer3 import layer3
+from inkov.kinds.accounts import as_phone, is_stated, refined
 from inkov.kinds.kind import Box
 from inkov.kinds.relay import View
-from inkov.kinds.table import MODES, as_phone, is_stated, kind, refined, setting_words
+from inkov.kinds.table import MODES, kind, setting_words
 from inkov.model import facts
 from inkov.model.facts import DOUBT, Fact, Merge
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.source import Origin, Place, Source
+from inkov.model.source import Origin, Place
 from inkov.model.sources import Contradiction, Told, Twins
 from inkov.model.switch import ALL_HABITS, Habits, Heard, Port, Switch, Unstated, Vlan
 from inkov.model.tree import BridgeTree, PortTree, Sync
 from inkov.model.vlanset import FULL_MASK, Vid
-from inkov.store.parsed import OVER, PART, WHOLE
 
 
 class Merged(NamedTuple):
@@ -50,7 +52,7 @@ def merged(pieces: Iterable[Piece]) -> Merged:
         if len(group) > 1:
             merging = Merging(group)
             switch = merging.switch()
-            contradictions += merging.contradictions
+            contradictions += merging.told.found
         switches[switch.name] = switch
         told += [Told(switch.name, p.file, p.format, p.switch, p.entry.short, p.entry.saved) for p in group]
     switches = followed(switches)
@@ -80,7 +82,7 @@ class Merging:
     """One device of several files.
 
     Attributes:
-        contradictions: what two files say that cannot both be.
+        told: the files, and what two of them say that cannot both be.
     """
 
     def __init__(self, group: Sequence[Piece]) -> None:
@@ -88,7 +90,7 @@ class Merging:
         self.base = next((p for p in group if p.entry.standing == WHOLE and p.switch.ports), group[0])
         named = [(p.weight, p.rank, p.switch.name) for p in group if p.entry.named]
         self.name = min(named)[2] if named else self.base.switch.name
-        self.contradictions: list[Contradiction] = []
+        self.told = Contradictions(self.name, group)
         self.trees_doubted = False
 
     def switch(self) -> Switch:
@@ -106,11 +108,11 @@ class Merging:
         whole = [p for p in self.group if p.entry.standing != PART]
         kinds = [p.switch.kind for p in whole if p.counts_as(whole[0])]
         limits = dict(pair for p in reversed(self.group) for pair in p.switch.limits.items())
-        values |= layer3(self)
+        values |= layer3(self.told)
         ports = self._ports()
         if self.trees_doubted:
             tree = replace(tree, protocol=None)
-        doubt = unknown_table or (self._why(Setting.VLANS) if len(tables) > 1 else "")
+        doubt = unknown_table or (self.told.why(Setting.VLANS) if len(tables) > 1 else "")
         if unknown_table and self.table is not None:
             tables = [self.table, _EVERY_VLAN, {}]
         return replace(
@@ -172,34 +174,8 @@ class Merging:
         differ = [t for t in others if getattr(t.holder, fact.field) != own and first.piece.entry.standing != OVER]
         for t in differ:
             words = shown(own), shown(getattr(t.holder, fact.field))
-            self.differ((first.piece, t.piece), words, fact.setting, port=port)
+            self.told.differ((first.piece, t.piece), words, fact.setting, port=port)
         return any(t.piece.weight == first.piece.weight for t in differ)
-
-    def differ(
-        self,
-        pieces: tuple[Piece, Piece],
-        words: tuple[str, str],
-        setting: Setting,
-        *,
-        port: str = "",
-        entry: object = None,
-        sources: tuple[Source, Source] | None = None,
-    ) -> None:
-        """Records that two files say what cannot both be, each in words."""
-        first, second = (p.switch.ports[port].origin if port else p.switch.origin for p in pieces)
-        places = sources or (first.of(setting, entry), second.of(setting, entry))
-        settled = pieces[0].weight != pieces[1].weight
-        self.contradictions.append(
-            Contradiction(self.name, port, setting, (words[0], places[0]), (words[1], places[1]), settled=settled)
-        )
-
-    def _why(self, *settings: Setting, port: str = "") -> str:
-        """Returns what files that count alike say of some settings, in words."""
-        return "; ".join(
-            f"{c.setting.key or c.setting.cause}: {c.says[1]} says {c.says[0]}, {c.but[1]} says {c.but[0]}"
-            for c in self.contradictions
-            if c.setting in settings and c.port == port and not c.settled
-        )
 
     # -- what the device is ----------------------------------------------------------------------------
 
@@ -212,7 +188,7 @@ class Merging:
                 first = next(q for q in self.group if name not in q.switch.unstated_habits)
                 if stated.setdefault(name, own) != own and first.entry.standing != OVER:
                     words = [f"{name.replace('_', '-')} {shown(v)}" for v in (stated[name], own)]
-                    self.differ((first, p), (words[0], words[1]), Setting.HABITS)
+                    self.told.differ((first, p), (words[0], words[1]), Setting.HABITS)
                     doubted.add(name)
         known = {name: value for name, value in stated.items() if name not in doubted}
         return Habits(**known), ALL_HABITS - frozenset(known)
@@ -233,7 +209,7 @@ class Merging:
         told.sort(key=lambda t: (t.piece.weight, t.piece.rank, repr(t.holder)))
         values, places = self.of(facts.SYNC, told)
         known = {n: v for n, v in values.items() if v is not DOUBT}
-        why = self._why(*(f.setting for f in facts.SYNC)) if len(known) < len(values) else ""
+        why = self.told.why(*(f.setting for f in facts.SYNC)) if len(known) < len(values) else ""
         return replace(told[0].holder, **known), places, why
 
     def _tables(self) -> tuple[list[Mapping[Vid, Vlan]], dict[str, Place]]:
@@ -272,7 +248,7 @@ class Merging:
             like = both and replace(a[v], name="") == replace(b[v], name="")
             matters |= not like
             if says != but and not (like and not (a[v].name and b[v].name)):
-                self.differ((first, other), (f"{v}: {says}", f"{v}: {but}"), Setting.VLANS, entry=v)
+                self.told.differ((first, other), (f"{v}: {says}", f"{v}: {but}"), Setting.VLANS, entry=v)
         return matters
 
     # -- ports -----------------------------------------------------------------------------------------
@@ -302,9 +278,9 @@ class Merging:
         values["tree"], tree_places = self._port_tree(told, base.tree, name)
         values["doubt"] = ""
         if values.get("enabled") is DOUBT:  # it may be on, and nothing surely passes
-            values |= {"enabled": True, "doubt": self._why(Setting.ENABLED, port=name)}
+            values |= {"enabled": True, "doubt": self.told.why(Setting.ENABLED, port=name)}
         if values.get("lag") is DOUBT:  # whatever it is a member of, or by itself
-            values |= {"lag": None, "switching": Unstated(), "doubt": self._why(Setting.LAG, port=name)}
+            values |= {"lag": None, "switching": Unstated(), "doubt": self.told.why(Setting.LAG, port=name)}
         kept = {k: v for k, v in base.origin.places.items() if k not in _MODE_KEYS or not mode_places}
         return replace(
             base,
@@ -343,7 +319,7 @@ class Merging:
     def _differ_in_mode(self, first: Piece, other: Piece, name: str) -> None:
         own, others = first.switch.ports[name], other.switch.ports[name]
         setting = next((s for s in _SWITCHING if own.origin.states(s)), Setting.MODE)
-        self.differ((first, other), (setting_words(own), setting_words(others)), setting, port=name)
+        self.told.differ((first, other), (setting_words(own), setting_words(others)), setting, port=name)
 
     def _alike(self, a: Any, b: Any) -> bool:
         """Tells whether two settings do the same with every frame on this switch, or one may become the other."""
@@ -412,10 +388,3 @@ def _vlan_words(entry: Vlan | None) -> str:
     if entry is None:
         return "none"
     return (entry.name or "no name") + ("" if entry.active else ", suspended")
-
-
-def shown(value: Any) -> str:
-    """Returns a value in words."""
-    if isinstance(value, bool):
-        return "on" if value else "off"
-    return str(getattr(value, "value", value) or "none")

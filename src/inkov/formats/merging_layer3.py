@@ -8,44 +8,42 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from inkov.formats.contradictions import Contradictions
+from inkov.formats.entry import OVER, PART
 from inkov.formats.grouping import Piece
 from inkov.model import facts
 from inkov.model.facts import Fact, Merge
 from inkov.model.routing import Filter, Gateway, Route
 from inkov.model.settings import Setting
-from inkov.store.parsed import OVER, PART
-
-if TYPE_CHECKING:
-    from inkov.formats.merging import Merging
 
 
-def layer3(merging: Merging) -> dict[str, Any]:
+def layer3(device: Contradictions) -> dict[str, Any]:
     """Returns the gateways, routes, filters and learned routes of a device, by their names in the model."""
-    filters = _filters(merging)
-    routes, learns = _routes(merging)
-    gateways = _entries(merging, lambda p: {(g.port, g.vid): g for g in p.switch.gateways})
-    kept = [_gateway(merging, told) for _, told in sorted(gateways.items(), key=lambda item: _first(merging, item[1]))]
+    filters = _filters(device)
+    routes, learns = _routes(device)
+    gateways = _entries(device, lambda p: {(g.port, g.vid): g for g in p.switch.gateways})
+    kept = [_gateway(device, told) for _, told in sorted(gateways.items(), key=lambda item: _first(device, item[1]))]
     return {"gateways": tuple(kept), "routes": routes, "filters": filters, "learns": learns}
 
 
-def _entries(merging: Merging, of: Callable[[Piece], Mapping[Any, Any]]) -> dict[Any, list[tuple[Piece, Any]]]:
+def _entries(device: Contradictions, of: Callable[[Piece], Mapping[Any, Any]]) -> dict[Any, list[tuple[Piece, Any]]]:
     """Returns the entries of a set by key, each in the files that have it; a file that overrides has all there is to have."""
     found: dict[Any, list[tuple[Piece, Any]]] = {}
-    for p in merging.group:
+    for p in device.group:
         for key, value in of(p).items():
             found.setdefault(key, []).append((p, value))
     return found
 
 
-def _first(merging: Merging, told: Sequence[tuple[Piece, Gateway]]) -> tuple[int, int]:
+def _first(device: Contradictions, told: Sequence[tuple[Piece, Gateway]]) -> tuple[int, int]:
     """The order of gateways: those of the first file first, as it has them."""
     piece, gateway = told[0]
-    return merging.group.index(piece), piece.switch.gateways.index(gateway)
+    return device.group.index(piece), piece.switch.gateways.index(gateway)
 
 
-def _gateway(merging: Merging, told: Sequence[tuple[Piece, Gateway]]) -> Gateway:
+def _gateway(device: Contradictions, told: Sequence[tuple[Piece, Gateway]]) -> Gateway:
     first, own = told[0]
     if len(told) == 1 or first.entry.standing == OVER:
         return own
@@ -61,7 +59,7 @@ def _gateway(merging: Merging, told: Sequence[tuple[Piece, Gateway]]) -> Gateway
             alike = p.weight == piece.weight
             if differs and not (fact.merge is Merge.SET and PART in {p.entry.standing, piece.entry.standing}):
                 words = tuple(f"{own.key}: {fact.field} {_shown(v)}" for v in (values[fact.field], value))
-                merging.differ((piece, p), (words[0], words[1]), Setting.GATEWAYS, sources=(holder.source, g.source))
+                device.differ((piece, p), (words[0], words[1]), Setting.GATEWAYS, sources=(holder.source, g.source))
                 if alike and fact.field == "enabled":
                     values["enabled"] = True  # it may be up
                 if alike:
@@ -89,23 +87,23 @@ def _shown(value: Any) -> str:
     return ", ".join(map(str, value)) if isinstance(value, tuple) else str(value)
 
 
-def _filters(merging: Merging) -> dict[str, Filter]:
+def _filters(device: Contradictions) -> dict[str, Filter]:
     kept: dict[str, Filter] = {}
-    for name, told in _entries(merging, lambda p: p.switch.filters).items():
+    for name, told in _entries(device, lambda p: p.switch.filters).items():
         (first, own), *others = told
         differ = [(p, f) for p, f in others if f.entries != own.entries and first.entry.standing != OVER]
         for p, f in differ:
             words = tuple(f"{name}: {'; '.join(map(str, some.entries)) or 'no entry'}" for some in (own, f))
-            merging.differ((first, p), (words[0], words[1]), Setting.FILTERS, sources=(own.source, f.source))
+            device.differ((first, p), (words[0], words[1]), Setting.FILTERS, sources=(own.source, f.source))
         if all(p.weight != first.weight for p, _ in differ):
             kept[name] = own
     return kept
 
 
-def _routes(merging: Merging) -> tuple[tuple[Route, ...], str]:
+def _routes(device: Contradictions) -> tuple[tuple[Route, ...], str]:
     """Returns the routes, and what may add others."""
-    told = [(p, p.switch.routes) for p in merging.group if p.switch.routes]
-    learns = next((p.switch.learns for p in merging.group if p.switch.learns), "")
+    told = [(p, p.switch.routes) for p in device.group if p.switch.routes]
+    learns = next((p.switch.learns for p in device.group if p.switch.learns), "")
     if not told:
         return (), learns
     (first, own), *others = told
@@ -115,7 +113,7 @@ def _routes(merging: Merging) -> tuple[tuple[Route, ...], str]:
     for p, some in others:
         if PART not in {p.entry.standing, first.entry.standing} and set(some) != set(own):
             words = tuple(", ".join(f"{r.prefix} via {r.via}" for r in each) for each in (own, some))
-            merging.differ((first, p), (words[0], words[1]), Setting.ROUTES, sources=(own[0].source, some[0].source))
+            device.differ((first, p), (words[0], words[1]), Setting.ROUTES, sources=(own[0].source, some[0].source))
             if p.weight == first.weight:
                 learns = learns or "files that contradict each other"
         if p.weight == first.weight or PART in {p.entry.standing, first.entry.standing}:

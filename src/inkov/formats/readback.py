@@ -15,8 +15,8 @@ def problems_of(text: str, campus: Campus) -> list[Problem]:
     # Brings pydantic, which takes longer to import than small sites to read.
     from pathlib import Path
 
-    from inkov.formats import yamltext
-    from inkov.formats.campus_file import CampusFile
+    from inkov.formats.ours import yamltext
+    from inkov.formats.ours.campus_file import CampusFile
 
     reading = Reading("draft")
     try:

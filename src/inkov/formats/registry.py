@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from inkov.formats import exports, ieee8021q, lldp, netconf, ours, ovsdb, snmp_text
 from inkov.formats.format import MEGABYTE, Content, Format, Given
+from inkov.formats.ieee import bridges as ieee8021q
+from inkov.formats.lldp import daemon as lldp
+from inkov.formats.openconfig import exports, netconf
+from inkov.formats.ours import reader as ours
+from inkov.formats.ovsdb import database as ovsdb
 from inkov.formats.reading import Reading
+from inkov.formats.snmp import text as snmp_text
 from inkov.formats.text import utf8
 from inkov.model.sources import Topic
 
 
 def _walk(data: bytes, reading: Reading, given: Given) -> Content:
-    from inkov.formats import snmp_walk
+    from inkov.formats.snmp import walk as snmp_walk
 
     return snmp_walk.read(data, reading, given)
 

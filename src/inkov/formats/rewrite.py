@@ -8,12 +8,12 @@ import shutil
 import tempfile
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from enum import Enum
 from pathlib import Path, PurePosixPath
 
 from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.registry import FORMATS, format_of
 from inkov.formats.text import encoding
-from inkov.kinds.steps import Step
 from inkov.kinds.table import access_of, allowed_list, promiscuous_of, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
@@ -22,6 +22,8 @@ from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Port, Vlan
 from inkov.model.vlanset import Vid
+from inkov.steps.settings import FILE_KEY, SETTING_OF, TreeChange
+from inkov.steps.steps import SetPorts, SetSwitch, Step
 
 Check = Callable[[Path], None]
 """Called with the folder before it gets its name; raises BadInput when it is not to stay."""
@@ -63,48 +65,47 @@ def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
     Raises:
         CannotEdit: files cannot say what it does.
     """
-    if not (step.settings or step.vlans or step.tree) or step.tree.keys() - {"priority"}:
-        raise CannotEdit(f"{step.what}: this is no setting of a port, no VLAN to define and no bridge priority")
-    ports: dict[str, dict[str, dict[str, str | None]]] = {}
-    for ref in step.ports:
-        was, now = (campus.switches[ref.switch].ports[ref.port] for campus in (before, after))
-        for key, said in _keys(step, was, now).items():
-            ports.setdefault(file_of(before, ref, _SETTINGS[key]), {}).setdefault(ref.port, {})[key] = said
-    found = {name: Edits(some) for name, some in ports.items()}
-    if step.vlans:
-        name = before.switches[step.switch].origin.of(Setting.VLANS).file
-        found[name] = replace(found.get(name, Edits()), vlans=_defined(step))
-    if step.tree:
-        name = before.switches[step.switch].origin.of(Setting.TREE_PRIORITY).file
-        found[name] = replace(found.get(name, Edits()), priority=step.tree["priority"])
-    return found
+    match step:
+        case SetPorts(ports=refs):
+            ports: dict[str, dict[str, dict[str, str | None]]] = {}
+            for ref in refs:
+                was, now = (campus.switches[ref.switch].ports[ref.port] for campus in (before, after))
+                for key, said in _keys(step, was, now).items():
+                    setting = _SETTINGS[key]
+                    ports.setdefault(file_of(before, ref, setting), {}).setdefault(ref.port, {})[key] = said
+            return {name: Edits(some) for name, some in ports.items()}
+        case SetSwitch(tree=tree) if (
+            (step.vlans or tree) and not step.gateways and {k for k, _ in tree.items()} <= {"priority"}
+        ):
+            origin = before.switches[step.switch].origin
+            found: dict[str, Edits] = {}
+            if step.vlans:
+                found[origin.of(Setting.VLANS).file] = Edits(vlans=_defined(step))
+            if isinstance(tree.priority, int):
+                name = origin.of(Setting.TREE_PRIORITY).file
+                found[name] = replace(found.get(name, Edits()), priority=tree.priority)
+            return found
+        case _:
+            raise CannotEdit(f"{step.what}: this is no setting of a port, no VLAN to define and no bridge priority")
 
 
-_SETTINGS = {
-    "access": Setting.ACCESS,
-    "voice": Setting.VOICE,
-    "native": Setting.NATIVE,
-    "trunk": Setting.ALLOWED,
-    "enabled": Setting.ENABLED,
-    "stance": Setting.STANCE,
-    "lacp": Setting.LACP,
-    "label": Setting.LABEL,
-    "edge": Setting.EDGE,
-    "mode": Setting.MODE,
-    "tags": Setting.TAGS,
-    "lag": Setting.LAG,
-    "promiscuous": Setting.PROMISCUOUS,
-}
+_WRITTEN = (
+    *("access", "voice", "native", "trunk", "allow", "disallow", "enabled", "stance", "lacp", "label", "lag", "mode"),
+    *("tags", "secondaries", "edge"),
+)
+"""What a step may set and files can be edited to say."""
+
+_SETTINGS = {FILE_KEY[name]: SETTING_OF[name] for name in _WRITTEN}
 
 
-def _keys(step: Step, was: Port, now: Port) -> dict[str, str | None]:
+def _keys(step: SetPorts, was: Port, now: Port) -> dict[str, str | None]:
     """Returns the keys that a step sets at a port; None takes a key away, that only a port of another mode has."""
-    spelt = {"allow": "trunk", "disallow": "trunk", "secondaries": "promiscuous"}
-    asked = {spelt.get(k, k): v for k, v in step.settings.items()}
-    if asked.keys() & {"tree"} and set(asked["tree"]) == {"edge"}:
-        asked["edge"] = asked.pop("tree")["edge"]
-    if unknown := asked.keys() - _SETTINGS.keys():
-        raise CannotEdit(f"{step.what}: '{min(unknown)}' cannot be written into files yet")
+    asked = dict(step.settings.items())
+    if isinstance(tree := asked.pop("tree", None), TreeChange):
+        asked |= dict(tree.items())
+    if unknown := asked.keys() - set(_WRITTEN):
+        raise CannotEdit(f"{step.what}: '{min(FILE_KEY[k] for k in unknown)}' cannot be written into files yet")
+    asked = {FILE_KEY[k]: v for k, v in asked.items()}
     made: dict[str, str | None] = {k: _said(v) for k, v in asked.items()}
     made |= {k: None for k in ("voice", "lag") if k in asked and asked[k] is None}
     if "trunk" in asked:
@@ -128,10 +129,12 @@ def _of_other_modes(was: Port, now: Port) -> dict[str, None]:
 
 
 def _said(value: object) -> str:
+    if isinstance(value, Enum):
+        return str(value.value)
     return "none" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def _defined(step: Step) -> dict[Vid, Vlan]:
+def _defined(step: SetSwitch) -> dict[Vid, Vlan]:
     if any(entry is None for entry in step.vlans.values()):
         raise CannotEdit(f"{step.what}: a VLAN is not taken out of files")
     return {vid: entry for vid, entry in step.vlans.items() if entry is not None}

@@ -10,20 +10,22 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from inkov.formats import exports, folder, jsontext, registry
+from inkov.formats import folder, jsontext, registry
+from inkov.formats.entry import PART, WHOLE, Entries
 from inkov.formats.format import Content, Format, Given, Part
 from inkov.formats.grouping import Piece, devices, two_boxes
 from inkov.formats.merging import Merged, merged
+from inkov.formats.openconfig import exports
+from inkov.formats.parsed import Parsed, Shared
 from inkov.formats.reading import Reading
 from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.identity import device_named, same_name
 from inkov.model.names import natural
 from inkov.model.source import Source
-from inkov.store.parsed import PART, WHOLE, Entries, Parsed, Shared
 
 if TYPE_CHECKING:
-    from inkov.formats.campus_file import CampusFile
+    from inkov.formats.ours.campus_file import CampusFile
 
 Progress = Callable[[int, int], None]
 """Called with (files read, files in all)."""

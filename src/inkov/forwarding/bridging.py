@@ -12,6 +12,7 @@ from inkov.forwarding.cabling import Link
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.plant import Plant
 from inkov.forwarding.sync import Syncing
+from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import Mask, RelayMap, Tags, View, tag_of
 from inkov.kinds.table import (
     as_access,
@@ -19,7 +20,6 @@ from inkov.kinds.table import (
     by_access_vlan,
     carries_tags,
     common,
-    is_stated,
     is_tunnel,
     memberships,
     negotiates,

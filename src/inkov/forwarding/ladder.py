@@ -1,6 +1,6 @@
 """The carriage ladder of a link: what it carries, and for every other VLAN the first rung that fails.
 
-The rungs, in order, are the handbook's: both ports enabled, LAG formed, trunk formed on both ends, in the
+The rungs, in order, are those of docs/frames.md, section 4: both ports enabled, LAG formed, trunk formed on both ends, in the
 near list, defined and active near, in the far list, defined and active far, the same native VLAN, not
 blocked by the tree, not pruned, carried.
 """

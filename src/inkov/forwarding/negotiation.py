@@ -1,4 +1,4 @@
-"""What two ends of a link make of each other: the handbook's result table, literally.
+"""What two ends of a link make of each other: the table of docs/frames.md, section 3, literally.
 
 A port's side of the table is its mode and stance. The table gives what each end becomes; the words say how
 it came to be, for people who look at the link.

@@ -14,11 +14,12 @@ from itertools import combinations, groupby, product
 from operator import itemgetter
 
 from inkov.forwarding.bridging import Bridging
-from inkov.forwarding.cabling import Link, by_labels, labelled_alike
+from inkov.forwarding.cabling import Link
 from inkov.forwarding.gateways import Gateways
 from inkov.forwarding.graph import Edge, Graph
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.islands import Islands
+from inkov.forwarding.labels import by_labels, labelled_alike
 from inkov.forwarding.ladder import Ladder, Ladders
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning

@@ -79,7 +79,7 @@ class PortKind(ABC, Generic[S]):
 
     @abstractmethod
     def relay(self, port: S, box: Box) -> RelayMap:
-        """Returns its row of the port table (handbook, section 3) in one reading."""
+        """Returns its row of the port table (docs/frames.md, section 1) in one reading."""
 
     @abstractmethod
     def members(self, port: S) -> Mask:

@@ -6,11 +6,11 @@ from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, 
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
-from inkov.kinds.steps import regrouped
 from inkov.kinds.table import setting_words, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.names import natural
 from inkov.model.switch import Port, Switch, Vlan
+from inkov.steps.steps import regrouped
 
 Key = tuple[str, str, Hashable, str]
 """A setting: switch, part of it, which of that part, field; the switch is empty for what the campus file says."""

@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
-from inkov.forwarding.cabling import BY_LABEL, Link
+from inkov.forwarding.cabling import Link
+from inkov.forwarding.labels import BY_LABEL
 from inkov.forwarding.ladder import Lost, Rung
 from inkov.forwarding.needs import Side
 from inkov.forwarding.network import Network

@@ -61,7 +61,7 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: I
     if unsure is not None:
         return unsure
     names = ", ".join(g.name for g in (*groups, *outside))
-    return Proved(f"each of {names} is whole, and a frame or packet of each surely gets to every other")
+    return Proved((f"Each of {names} is whole, and a frame or packet of each surely reaches every other.",))
 
 
 def _frames(network: Network, a: Group, b: Group) -> Outcome:
@@ -75,7 +75,7 @@ def _frames(network: Network, a: Group, b: Group) -> Outcome:
         if place not in a.must.senders or b.surely_deaf_to(reached) is None:
             return _unsure(a, b)
         return Broken(stop=Stop(refs[0], deaf, why="no frame gets from the one to the other"))
-    return Proved("")
+    return Proved(())
 
 
 # -- by way of gateways ------------------------------------------------------------------------------
@@ -120,7 +120,7 @@ def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
                     unsure = unsure or _unsure(a, b)
                     continue
                 return Broken(stop=Stop(sender.port, target.port, why=_why(sender, packet, entered)))
-    return unsure or Proved("")
+    return unsure or Proved(())
 
 
 def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Outcome:
@@ -141,7 +141,7 @@ def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Out
         leaving = PortRef(exits[0].device, exits[0].gateway.port or f"VLAN {exits[0].gateway.vid}")
         why = _why(sender, tries[0], there) if tries and not there else f"no packet gets to {outside} and back"
         return Broken(stop=Stop(sender.port, leaving, why=why))
-    return unsure or Proved(f"packets of each of its stations get to {outside}, and answers back")
+    return unsure or Proved((f"Packets of each of its stations reach {outside}, and the answers come back.",))
 
 
 def _out_and_back(layer3: Layer3, stations: tuple[Sender, Target], packet: Packet, view: View) -> bool:

@@ -25,10 +25,7 @@ from inkov.proof.stations import Place, Stations
 from inkov.proof.unknowns import MORE_TAGS, all_open, at_ends, unknowns
 from inkov.proof.way import passages, starting
 
-ARGUMENT: Final = (
-    "whatever a station of one of them sends, with any tag and with tags inside tags, whatever it negotiates, and "
-    "whatever it listens to on its port: no frame of it gets to the others, and none of theirs to it"
-)
+ARGUMENT: Final = "No station gets a frame to another segment, or hears one of it, with any tag, with tags inside tags, or by negotiation."
 """Why hostile stations of one segment do not meet those of another."""
 
 

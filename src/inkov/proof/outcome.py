@@ -110,14 +110,14 @@ class Proved:
     """The claim holds.
 
     Attributes:
-        why: the argument, in one sentence.
+        why: the facts that the proof is made of, a short sentence each.
         assumed: what it rests on that the input does not state.
     """
 
     word: ClassVar[str] = "proved"
     badness: ClassVar[int] = 0
 
-    why: str
+    why: tuple[str, ...]
     assumed: tuple[str, ...] = ()
 
 

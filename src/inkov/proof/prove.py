@@ -7,9 +7,10 @@ an `apart` for certain. A way that is only in *may* decides nothing, and the unk
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
+from typing import Final
 
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.network import Network
@@ -28,6 +29,11 @@ from inkov.proof.stations import Place, Stations, dead_words, segment_named
 from inkov.proof.surviving import surviving
 from inkov.proof.unknowns import MORE_TAGS, assumed, at_ends, some, unknowns
 from inkov.proof.way import passages, starting
+
+IN_EVERY_TREE: Final = (
+    "Trees, pruning and failures only take frame paths away, so the proof holds in every state of them."
+)
+AS_OF_TODAY: Final = "At layer 3 the proof holds for the gateways, routes and filters of today."
 
 Late = Callable[[], bool]
 """Tells that there is no more time."""
@@ -163,8 +169,8 @@ class Prover:
         if unknown := [n for n in nobody if not self.stations(n, View.MAY).empty]:
             return CannotTell(tuple(f"no port of {n} is known" for n in unknown))
         taken = assumed(self.network, lambda n: self.stations(n, View.MAY), claim.segments)
-        said = (self.argument(claim), *(f"{n} is empty: {dead_words(self.stations(n, View.MAY))}" for n in nobody))
-        return Proved("; ".join(said), (*taken, *self.without_gateway(claim)))
+        empty = (f"{n} is empty: {dead_words(self.stations(n, View.MAY))}." for n in nobody)
+        return Proved((*self.argument(claim), *empty), (*taken, *self.without_gateway(claim)))
 
     @cached_property
     def silent_on_gateways(self) -> list[str]:
@@ -270,18 +276,17 @@ class Prover:
         last = next((p for p in hearers if p not in {end.by, start}), hearers[0])
         return passages(self.network, reach, end, start, last)
 
-    def argument(self, claim: Apart) -> str:
-        """Says why nothing meets, in one sentence without a full stop."""
-        parts = []
+    def argument(self, claim: Apart) -> Iterator[str]:
+        """Yields why nothing meets, a short sentence each."""
         if 2 in claim.layers:
-            parts.append(HOSTILE_ARGUMENT if claim.facing is Facing.HOSTILE else self.frames_argument(claim.segments))
-            parts.append("no state of the trees and no failure changes that for frames, as they only take ways away")
+            hostile = claim.facing is Facing.HOSTILE
+            yield from (HOSTILE_ARGUMENT,) if hostile else self.frames_argument(claim.segments)
+            yield IN_EVERY_TREE
         if 3 in claim.layers:
-            parts.append(self.packets_argument(claim))
-        return "; ".join(parts)
+            yield from self.packets_argument(claim)
 
-    def frames_argument(self, names: Iterable[str]) -> str:
-        """Says what the frames reach, and that they keep their VLAN on the way."""
+    def frames_argument(self, names: Iterable[str]) -> Iterator[str]:
+        """Yields what the frames reach, and that they keep their VLAN on the way."""
         listed = list(names)
         starts: dict[str, Mask] = {}
         reached = own = 0
@@ -295,26 +300,25 @@ class Prover:
         for mask in switches.values():
             reached |= mask
         crossed = sum(1 for k in self.network.followed.links if k.a.switch in switches and k.b.switch in switches)
-        strayed = VlanSet.from_mask(reached & ~own)
-        others = f", besides them only VLAN {strayed}, which leads back into none" if strayed else ""
-        return (
-            f"everything their frames could reach was followed, over {crossed} links and {len(switches)} switches: "
-            f"each stays in its own VLANs{others}"
+        links, boxes = ("1 link" if crossed == 1 else f"{crossed} links"), len(switches)
+        yield (
+            f"All frames were followed over {links} and {boxes} {'switch' if boxes == 1 else 'switches'}; "
+            "each segment stays in its own VLANs."
         )
+        if strayed := VlanSet.from_mask(reached & ~own):
+            yield f"They also reach VLAN {strayed}, from which no way leads into another segment."
 
-    def packets_argument(self, claim: Apart) -> str:
-        """Says what gateways hear the segments, and that none passes packets on to another of them."""
+    def packets_argument(self, claim: Apart) -> Iterator[str]:
+        """Yields which gateways hear the segments, and that none passes packets on to another of them."""
         layer3 = self.hostile.layer3 if claim.facing is Facing.HOSTILE else self.layer3
         side = self.hostile.attacking if claim.facing is Facing.HOSTILE else lambda n: self.side(n)[0]
         devices = dict.fromkeys(i.device for n in claim.segments for i in layer3.entered(side(n), View.MAY))
         if not devices:
-            return "no gateway hears any of them"
-        around = f", but by {some(list(claim.through))} as they may" if claim.through else ""
-        its = "its" if len(devices) == 1 else "their"
-        return (
-            f"the gateways that hear them are on {some(list(devices))}: past {its} filters and along {its} routes "
-            f"no packet gets from one to another{around}, as gateways and routes stand today"
-        )
+            yield "No gateway hears any of the segments."
+            return
+        around = f", except through {some(list(claim.through))}, which the claim allows" if claim.through else ""
+        yield f"Gateways that hear them: {some(list(devices))}. Routes and filters let no packet pass between them{around}."
+        yield AS_OF_TODAY
 
 
 def _one_for_both(there: Witness | None, back: Witness | None) -> list[Witness]:

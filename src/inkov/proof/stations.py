@@ -10,8 +10,9 @@ from typing import NamedTuple
 
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
+from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import Domain, Mask, Tags, View
-from inkov.kinds.table import carries_tags, is_stated, memberships
+from inkov.kinds.table import carries_tags, memberships
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef

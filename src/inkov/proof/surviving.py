@@ -51,10 +51,13 @@ def surviving(
         broken = trial.run(network, size, ())
         if broken is not None:
             return broken
-    return Proved(
-        f"{first.why}, also after any {'failure' if claim.surviving == 1 else f'{claim.surviving} failures'} of a cable or a "
-        f"switch: {trial.tried} were tried, each with the trees elected anew, and no cable or switch is the only way"
+    many = (
+        "failure of a cable or switch" if claim.surviving == 1 else f"{claim.surviving} failures of cables and switches"
     )
+    tried = (
+        f"It holds after any {many}: {trial.tried} were tried, each with new trees. No cable or switch is the only way."
+    )
+    return Proved((*first.why, tried))
 
 
 class _Trial:

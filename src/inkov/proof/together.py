@@ -31,9 +31,8 @@ def together(network: Network, group: Group) -> Outcome:
     ports = group.may.ports
     if len(ports) > 1 and (loop := _looping(network, group)):
         return loop
-    return Proved(
-        f"each of its {len(ports)} ports on {len({r.switch for r in ports})} switches surely hears every other"
-    )
+    switches = len({r.switch for r in ports})
+    return Proved((f"Each of its {len(ports)} ports on {switches} switches surely hears every other.",))
 
 
 def _joined(network: Network, group: Group) -> bool:

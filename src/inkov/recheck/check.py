@@ -10,12 +10,13 @@ from typing import Any
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, by_look, looks
-from inkov.model.switch import Bridged, Negotiated, Stance, Tunnel
+from inkov.model.switch import Negotiated, Stance
 from inkov.recheck.claim import assumptions, checked, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
 from inkov.recheck.stations import Edges, Stations
+from inkov.recheck.traits import traits
 from inkov.recheck.wiring import Wiring, up, wiring
 
 ANYWHERE = (ip_network("0.0.0.0/0"), ip_network("::/0"))
@@ -153,11 +154,7 @@ class _Apart:
         zero = switch.habits.own_tag or "own_tag" in switch.unstated_habits
         yield from ((d, ()) for d, _ in self.ports.enters(ref, (), kinds))
         for own in kinds:
-            whole = (
-                isinstance(own.kind, Tunnel | Bridged)
-                or len(self.ports.formats) > len(own.formats)
-                or len(own.formats) > 1
-            )
+            whole = traits(own.kind).whole or len(self.ports.formats) > len(own.formats) or len(own.formats) > 1
             if zero or whole:
                 yield from self.ports.enters(ref, (ANY,), [own])
             else:

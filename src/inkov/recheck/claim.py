@@ -8,11 +8,12 @@ from itertools import chain, combinations
 from typing import Any
 
 from inkov.model.campus import Campus
-from inkov.model.switch import Bridged, General, Kind, Trunk
+from inkov.model.switch import Kind
 from inkov.recheck.frames import Malformed
 from inkov.recheck.gateways import Gateways, served
 from inkov.recheck.ports import Ports
 from inkov.recheck.stations import Stations
+from inkov.recheck.traits import traits
 from inkov.recheck.wiring import Wiring
 
 
@@ -74,8 +75,7 @@ def assumptions(
     tagged = (
         ref
         for ref in several
-        if (port := campus.switches[ref.switch].ports.get(ref.port)) is not None
-        and isinstance(port.switching, Trunk | General | Bridged)
+        if (port := campus.switches[ref.switch].ports.get(ref.port)) is not None and traits(port.switching).shared
     )
     shared = [str(ref) for ref in sorted(tagged, key=lambda r: r.order)]
     if shared:

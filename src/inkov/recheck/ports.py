@@ -1,4 +1,4 @@
-"""The handbook's port table, read literally, one frame at a time; what nothing states is taken at its worst."""
+"""The port table (docs/frames.md, section 1), read literally, one frame at a time; what nothing states is taken at its worst."""
 
 from __future__ import annotations
 
@@ -31,6 +31,7 @@ from inkov.model.switch import (
     VlanType,
 )
 from inkov.model.vlanset import ALL, NONE, VlanSet
+from inkov.recheck.traits import traits
 from inkov.recheck.wiring import Wiring
 
 Tags: TypeAlias = tuple[int, ...]
@@ -103,11 +104,8 @@ class Ports:
                 for name in self.joined(switch) - {switch}:
                     other = self.switches[name]
                     mine, theirs = own.sync, other.sync
-                    if (
-                        theirs is None
-                        or not theirs.shares
-                        or (mine.group, mine.secret) != (theirs.group, theirs.secret)
-                    ):
+                    of_one = theirs is not None and (mine.group, mine.secret) == (theirs.group, theirs.secret)
+                    if theirs is None or not theirs.shares or not of_one:
                         continue
                     if None in {mine.generation, theirs.generation} or (theirs.generation or 0) >= (
                         mine.generation or 0
@@ -199,7 +197,7 @@ class Ports:
             tag, inner = vid(tags[0]), tags[1:]
             entered = list(self._enters(ref.switch, own.kind, tag or None, inner))
             yield from entered
-            whole = whole or (not entered and tag != 0 and isinstance(own.kind, Tunnel | Plain | Bridged))
+            whole = whole or (not entered and tag != 0 and traits(own.kind).whole)
         if whole:
             yield from self._enters(ref.switch, own.kind, None, tags)
 

@@ -31,6 +31,7 @@ from inkov.model.vlanset import ALL, VlanSet
 from inkov.recheck.frames import Malformed
 from inkov.recheck.gateways import At, Gateways
 from inkov.recheck.ports import Inside, Own, Ports
+from inkov.recheck.traits import traits
 from inkov.recheck.wiring import Wiring, station_ports
 
 
@@ -185,7 +186,7 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
         vlans |= {d for d in ALL if () in ports.leaves(ref, (d, ()), kinds)}
         port = campus.switches[ref.switch].ports[ref.port]
         kind = kinds[0].kind if kinds else port.switching
-        if isinstance(kind, Trunk | General | Bridged | Unstated):
+        if traits(kind).wide:
             vlans = set(ALL)
         return Segment(name, VlanSet(vlans - {0}), Source(""), frozenset(_looked_at(campus, made, ref)))
     tables = (s.vlans or {} for s in campus.switches.values())

@@ -31,9 +31,11 @@ class Document(NamedTuple):
 
 
 DOCUMENTS = {
-    "switch": Document("formats.switch_document", ("SwitchDocument",), written=False),
-    "campus": Document("formats.campus_document", ("CampusDocument",), written=False),
-    "certificate": Document("formats.certificate_document", ("ApartCertificate", "TogetherCertificate"), written=False),
+    "switch": Document("formats.ours.switch_document", ("SwitchDocument",), written=False),
+    "campus": Document("formats.ours.campus_document", ("CampusDocument",), written=False),
+    "certificate": Document(
+        "formats.ours.certificate_document", ("ApartCertificate", "TogetherCertificate"), written=False
+    ),
     "audit": Document("views.findings", ("AuditView",)),
     "prove": Document("views.reports", ("VerdictView",), rows=True),
     "segments": Document("views.reports", ("GridRow",), rows=True),
@@ -50,11 +52,11 @@ DOCUMENTS = {
     "flood": Document("views.tables", ("FloodRow",), rows=True),
     "trace": Document("views.traces", ("TraceView",)),
     "sources": Document("views.sources", ("SourcesView",)),
-    "drift": Document("views.drifts", ("DriftView",)),
-    "history": Document("views.trends", ("TrendView",)),
-    "change": Document("formats.change_document", ("ChangeDocument",), written=False),
-    "rehearse": Document("views.rehearsals", ("RehearsalView",)),
-    "mend": Document("views.mends", ("MendView",)),
-    "failures": Document("views.trials", ("TrialRow",), rows=True),
+    "drift": Document("change.drift", ("DriftView",)),
+    "history": Document("change.history", ("TrendView",)),
+    "change": Document("formats.ours.change_document", ("ChangeDocument",), written=False),
+    "rehearse": Document("change.rehearsal", ("RehearsalView",)),
+    "mend": Document("change.mending", ("MendView",)),
+    "failures": Document("change.failures", ("TrialRow",), rows=True),
 }
 """`segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""

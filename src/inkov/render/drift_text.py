@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from xml.etree import ElementTree as ET
 
+from inkov.change.drift import DriftView, FoundView, Heard, Turned
 from inkov.model.names import ports_text
 from inkov.render.junit import junit
 from inkov.render.page import (
@@ -20,7 +21,6 @@ from inkov.render.page import (
     words,
 )
 from inkov.render.text import Block, Stack, Text
-from inkov.views.drifts import DriftView, FoundView, Heard, Turned
 
 _SHOWN = 12
 _NAMED = 6

@@ -6,8 +6,7 @@ import re
 from typing import TYPE_CHECKING, Any, Final
 from xml.sax.saxutils import escape
 
-from inkov.render.figures import saved
-from inkov.views.picture import (
+from inkov.drawing.picture import (
     ISLAND,
     LABEL_SIZE,
     LOUD,
@@ -21,6 +20,7 @@ from inkov.views.picture import (
     Tone,
     width_of,
 )
+from inkov.render.figures import saved
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

@@ -7,9 +7,9 @@ from typing import Final
 
 from markupsafe import Markup, escape
 
+from inkov.drawing.picture import LABEL_SIZE, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
+from inkov.handover import Overlaid
 from inkov.render.page import clean
-from inkov.views.handover import Overlaid
-from inkov.views.picture import LABEL_SIZE, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
 
 _MARGIN: Final = 12.0
 STYLE: Final = """

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Final
 
+from inkov.proof.prove import AS_OF_TODAY, IN_EVERY_TREE
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
 from inkov.render.text import Block, Stack, Text
 from inkov.render.way_text import passage_lines, tags_text
@@ -21,7 +22,21 @@ def prove_text(campus: str, verdicts: Iterable[VerdictView]) -> Block:
         Text.assemble(words(campus, "bold"), "   ", (plural(len(listed), "claim"), "dim")),
         tally((str(n), o, OUTCOME_STYLES[o]) for o, n in counts.items() if n),
     )
-    return spaced([head, *map(_verdict, listed)])
+    proofs = [v for v in listed if v.outcome == "proved" and v.kind != "together"]
+    shared = _shared(proofs) if len(proofs) > 1 else []
+    hidden = {text for _, text in shared}
+    blocks = [head, *(_verdict(v, hidden if v in proofs else set()) for v in listed)]
+    if shared:
+        title = Text("For all proofs that segments are apart", "bold")
+        blocks.append(Stack(title, labelled([(what, words(text)) for what, text in shared])))
+    return spaced(blocks)
+
+
+def _shared(proofs: Sequence[VerdictView]) -> list[tuple[str, str]]:
+    """Returns what several proofs say alike, each with what it is: of every campus, and the assumptions that all of them make."""
+    general = [text for text in (IN_EVERY_TREE, AS_OF_TODAY) if sum(text in v.why for v in proofs) > 1]
+    assumed = [text for text in proofs[0].assumed if all(text in v.assumed for v in proofs)]
+    return [*(("Why", text) for text in general), *(("Assumed", text) for text in assumed)]
 
 
 _GLYPHS = {
@@ -96,7 +111,7 @@ def _said(verdict: VerdictView) -> str:
     return said
 
 
-def _verdict(verdict: VerdictView) -> Block:
+def _verdict(verdict: VerdictView, hidden: Collection[str]) -> Block:
     said = _said(verdict)
     head = Text.assemble(
         badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
@@ -106,13 +121,13 @@ def _verdict(verdict: VerdictView) -> Block:
         head.append("   ").append(words(said, "dim"))
     blocks: list[Block] = [head]
     rows: list[tuple[str, Block]] = []
-    if verdict.why:
-        rows.append(("Why", words(f"{verdict.why[0].upper()}{verdict.why[1:]}.")))
+    why = [text for text in verdict.why if text not in hidden]
+    rows += [("" if n else "Why", words(text)) for n, text in enumerate(why)]
     rows += [("Missing", words(fact)) for fact in verdict.missing]
     if verdict.outcome == "proved":
         number = len(verdict.assumed)
         rows.append(("Rests on", words(plural(number, "assumption") if number else "nothing that is not stated")))
-    rows += [("Assumed", words(fact)) for fact in verdict.assumed]
+    rows += [("Assumed", words(fact)) for fact in verdict.assumed if fact not in hidden]
     if rows:
         blocks.append(labelled(rows))
     if verdict.stop is not None:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from inkov.kinds.plug import PLUGGED
+from inkov.change.drift import DriftView, FoundView
+from inkov.change.failures import TrialRow
+from inkov.change.mending import LeftRow, MendView
+from inkov.change.rehearsal import RehearsalView, StepView
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, plural, spaced, table, words
 from inkov.render.text import Block, Stack, Text
 from inkov.rules.wording import joined
-from inkov.views.drifts import DriftView, FoundView
-from inkov.views.mends import LeftRow, MendView
-from inkov.views.rehearsals import RehearsalView, StepView
-from inkov.views.trials import TrialRow
+from inkov.steps.plug import PLUGGED
 
 _STYLES = {"safe": "white on green", "safe in another order": "black on yellow", "not safe": "white on red"}
 

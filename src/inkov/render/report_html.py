@@ -13,10 +13,10 @@ import orjson
 from jinja2 import Environment, FunctionLoader, StrictUndefined
 from markupsafe import Markup, escape
 
+from inkov.handover import Handover, SwitchPage
 from inkov.render import map_svg, trend_svg
 from inkov.render.jsondoc import document
 from inkov.render.page import clean, plural
-from inkov.views.handover import Handover, SwitchPage
 from inkov.views.tables import PortRow
 
 _PLAIN: Final = re.compile(r"[A-Za-z0-9._-]{1,80}\Z")

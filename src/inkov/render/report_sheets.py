@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime
 from typing import Any, Final
 
+from inkov.handover import Handover
 from inkov.render.page import clean
-from inkov.views.handover import Handover
 
 Cells = Sequence[str | int | None]
 _MOST_WIDE: Final = 60
@@ -79,7 +79,15 @@ def _sheets(report: Handover) -> Iterable[tuple[str, Cells, list[Cells]]]:
         "claims",
         ("claim", "kind", "segments", "outcome", "why", "missing", "rests on"),
         [
-            (v.name, v.kind, ", ".join(v.segments), v.outcome, v.why, "; ".join(v.missing), "; ".join(v.assumed))
+            (
+                v.name,
+                v.kind,
+                ", ".join(v.segments),
+                v.outcome,
+                " ".join(v.why),
+                "; ".join(v.missing),
+                "; ".join(v.assumed),
+            )
             for v in report.claims
         ],
     )

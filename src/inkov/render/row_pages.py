@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from inkov.change.failures import TrialRow
 from inkov.render.rows import Column, Page
 from inkov.views.checks import CheckedRow
 from inkov.views.reports import GridRow, VerdictView
 from inkov.views.trees import TreesView, TreeView
-from inkov.views.trials import TrialRow
 from inkov.views.trims import TrimView
 
 
@@ -31,7 +31,7 @@ def _reason(view: VerdictView) -> str:
         at = f" at {view.stop.link}" if view.stop.link else ""
         return f"a frame from {view.stop.sender} to {view.stop.hearer} stops{at}: {view.stop.reason}"
     ways = [f"{w.start} {'<->' if w.both else '->'} {w.end}" for w in view.witnesses]
-    return view.why or "; ".join(ways)
+    return " ".join(view.why) or "; ".join(ways)
 
 
 def grid_page(rows: Sequence[GridRow]) -> Page:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 
-from inkov.forwarding.cabling import BY_LABEL
+from inkov.forwarding.labels import BY_LABEL
 from inkov.model import names
 from inkov.render.page import WIDTH, clean, table, words
 from inkov.render.rows import Cell, Column, Page, Shown, shortened

@@ -6,8 +6,8 @@ from typing import Final
 
 from markupsafe import Markup, escape
 
+from inkov.change.history import TrendView
 from inkov.render.page import clean
-from inkov.views.trends import TrendView
 
 _BAR, _GAP, _HEIGHT, _TOP = 26, 6, 120, 18
 STYLE: Final = """

@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 from xml.etree import ElementTree as ET
 
+from inkov.change.history import TrendRow, TrendView
 from inkov.render.figures import saved
 from inkov.render.junit import junit
 from inkov.render.page import clean, escaped, spaced, table, words
 from inkov.render.text import Block, Text
-from inkov.views.trends import TrendRow, TrendView
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes

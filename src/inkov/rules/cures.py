@@ -6,28 +6,21 @@ Whether one is any good is not decided here: it is tried on the campus, and kept
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import replace
 from typing import Final
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
-from inkov.kinds.steps import Step
-from inkov.kinds.table import (
-    access_of,
-    allowed_list,
-    carries_tags,
-    negotiates,
-    promiscuous_of,
-    trunk_of,
-    untagged_vlan,
-)
+from inkov.kinds.table import access_of, allowed_list, carries_tags, negotiates, promiscuous_of, trunk_of, untagged_vlan
 from inkov.model.names import PortRef, ports_text, stem
-from inkov.model.switch import DOT1Q
+from inkov.model.switch import DOT1Q, Lacp, Stance
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Finding
 from inkov.rules.table_cures import Cure, missing, named, private, step_priority, usual_priority
 from inkov.rules.themes.spare import says_unused
+from inkov.steps.settings import KEEP, PortChange, TreeChange, words
+from inkov.steps.steps import SetPorts, Step
 
 
 def cures(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -39,14 +32,17 @@ def cures(network: Network, finding: Finding) -> Iterator[Cure]:
 
 def _together(cure: Cure) -> Cure:
     """Returns a cure in which ports of a switch that are set alike are one step."""
-    alike: dict[tuple[str, str], list[Step]] = {}
+    alike: dict[Hashable, list[SetPorts]] = {}
+    others: list[Step] = []
     for step in cure:
-        where = step.ports[0].switch if step.ports else step.switch
-        alike.setdefault((where, repr(step.settings) if step.ports else step.what), []).append(step)
-    return tuple(_one(some) for some in alike.values())
+        if isinstance(step, SetPorts):
+            alike.setdefault((step.ports[0].switch, step.settings), []).append(step)
+        else:
+            others.append(step)
+    return (*map(_one, alike.values()), *others)
 
 
-def _one(steps: list[Step]) -> Step:
+def _one(steps: list[SetPorts]) -> SetPorts:
     first, refs = steps[0], tuple(ref for step in steps for ref in step.ports)
     if len(refs) < 2:
         return first
@@ -58,10 +54,8 @@ def _link(network: Network, finding: Finding) -> Link | None:
     return network.link_called.get(finding.place)
 
 
-def _at(ref: PortRef, **settings: object) -> Step:
-    words = {None: "none", True: "on", False: "off"}
-    said = ", ".join(f"{k} {words[v] if v is None or isinstance(v, bool) else v}" for k, v in settings.items())
-    return Step(f"{ref}: {said}", (ref,), settings)
+def _at(ref: PortRef, settings: PortChange) -> SetPorts:
+    return SetPorts(what=f"{ref}: {words(settings)}", ports=(ref,), settings=settings)
 
 
 def _lists(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -72,7 +66,7 @@ def _lists(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in (link.a, link.b):
         if carries_tags(network.port(ref)):
             lacks = finding.vlans - allowed_list(network.port(ref).switching)
-            found += [_at(ref, allow=lacks)] if lacks else []
+            found += [_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
 
@@ -83,7 +77,7 @@ def _left_out(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in dict.fromkeys(PortRef(c.holder, c.port) for c in finding.causes if c.port):
         if network.has(ref) and carries_tags(network.port(ref)):
             lacks = finding.vlans - allowed_list(network.port(ref).switching)
-            found += [_at(ref, allow=lacks)] if lacks else []
+            found += [_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
 
@@ -93,7 +87,7 @@ def _lags(network: Network, finding: Finding) -> Iterator[Cure]:
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
             if network.port(ref).is_lag:
-                yield (_at(ref, lacp="active"),)
+                yield (_at(ref, PortChange(lacp=Lacp.ACTIVE)),)
 
 
 def _usual_native(network: Network) -> Vid | None:
@@ -113,7 +107,7 @@ def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
     for native in dict.fromkeys([usual, *(trunk.native for _, trunk in ends)]):
         if native is not None:
             wrong = [ref for ref, trunk in ends if trunk.native != native]
-            yield tuple(_at(ref, native=native) for ref in wrong)
+            yield tuple(_at(ref, PortChange(native=native)) for ref in wrong)
 
 
 def _trunks(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -123,16 +117,16 @@ def _trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     for own, far in ((link.a, link.b), (link.b, link.a)):
         trunk = trunk_of(network.port(far).switching)
         if trunk is not None and trunk_of(network.port(own).switching) is None:
-            fixed = {"mode": "trunk"} if negotiates(network.port(own)) else {}
-            native = {} if trunk.native is None else {"native": trunk.native}
-            yield (_at(own, **fixed, trunk=trunk.allowed, **native),)
+            mode = "trunk" if negotiates(network.port(own)) else KEEP
+            native = KEEP if trunk.native is None else trunk.native
+            yield (_at(own, PortChange(mode=mode, trunk=trunk.allowed, native=native)),)
 
 
 def _stances(network: Network, finding: Finding) -> Iterator[Cure]:
     """Lets one end of a link ask."""
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
-            yield (_at(ref, stance="active"),)
+            yield (_at(ref, PortChange(stance=Stance.ACTIVE)),)
 
 
 def _both_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -142,7 +136,7 @@ def _both_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     ends = {e: a for e in (link.a, link.b) if (a := access_of(network.port(e).switching)) is not None}
     if len(ends) == 2:
         carried = finding.vlans | VlanSet({native, *(a.vid for a in ends.values() if a.vid is not None)})
-        yield tuple(_at(e, trunk=carried, native=native) for e in ends)
+        yield tuple(_at(e, PortChange(trunk=carried, native=native)) for e in ends)
 
 
 def _fixed_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -150,13 +144,13 @@ def _fixed_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     if (link := _link(network, finding)) is not None:
         ends = [e for e in (link.a, link.b) if negotiates(network.port(e))]
         if ends:
-            yield tuple(_at(e, mode="trunk") for e in ends)
+            yield tuple(_at(e, PortChange(mode="trunk")) for e in ends)
 
 
 def _no_edges(_: Network, finding: Finding) -> Iterator[Cure]:
     """Takes the edge setting off the ports that face a switch."""
     refs = [PortRef(c.holder, c.port) for c in finding.causes if c.port]
-    yield tuple(Step(f"{ref}: tree edge off", (ref,), {"tree": {"edge": False}}) for ref in refs)
+    yield tuple(_at(ref, PortChange(tree=TreeChange(edge=False))) for ref in refs)
 
 
 def _planned(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -166,11 +160,12 @@ def _planned(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in dict.fromkeys(PortRef(c.holder, c.port) for c in finding.causes if c.port):
         access = access_of(network.port(ref).switching) if network.has(ref) else None
         if ref in rows and access is not None:
-            said = {"access": rows[ref].vid, "voice": rows[ref].voice}
-            wanted = {
-                k: v for k, v in said.items() if v is not None and v != (access.vid if k == "access" else access.voice)
-            }
-            found += [_at(ref, **wanted)] if wanted else []
+            vid, voice = rows[ref].vid, rows[ref].voice
+            wanted = PortChange(
+                access=KEEP if vid in {None, access.vid} else vid or KEEP,
+                voice=KEEP if voice in {None, access.voice} else voice,
+            )
+            found += [_at(ref, wanted)] if wanted else []
     if found:
         yield tuple(found)
 
@@ -195,9 +190,9 @@ def _as_siblings(network: Network, finding: Finding) -> Iterator[Cure]:
         if (access := access_of(usual) if usual else None) is not None and access.vid is not None:
             voice = access_of(network.port(ref).switching)
             changes_voice = voice is not None and voice.voice != access.voice
-            found.append(_at(ref, access=access.vid, **({"voice": access.voice} if changes_voice else {})))
+            found.append(_at(ref, PortChange(access=access.vid, voice=access.voice if changes_voice else KEEP)))
         elif (trunk := trunk_of(usual) if usual else None) is not None:
-            found.append(_at(ref, trunk=trunk.allowed, **({"native": trunk.native} if trunk.native else {})))
+            found.append(_at(ref, PortChange(trunk=trunk.allowed, native=trunk.native or KEEP)))
     if found:
         yield tuple(found)
 
@@ -209,7 +204,7 @@ def _voices(network: Network, finding: Finding) -> Iterator[Cure]:
     own = {r: a for r in _ports(network, finding) if (a := access_of(network.port(r).switching)) is not None}
     for voice, _ in usual:
         if refs := [r for r, a in own.items() if voice not in {a.vid, a.voice}]:
-            yield tuple(_at(ref, voice=voice) for ref in refs)
+            yield tuple(_at(ref, PortChange(voice=voice)) for ref in refs)
 
 
 def _missing_voices(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -225,14 +220,14 @@ def _natives_of(network: Network, finding: Finding) -> Iterator[Cure]:
     trunks = {e: t for e in ends if (t := trunk_of(network.port(e).switching)) is not None}
     usual = _usual_native(network)
     if usual is not None and (wrong := [e for e, t in trunks.items() if t.native != usual]):
-        yield tuple(_at(e, native=usual) for e in wrong)
+        yield tuple(_at(e, PortChange(native=usual)) for e in wrong)
 
 
 def _tags(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets the standard tag format where another one is set, or none."""
     ends = [e for k in network.links if str(k) == finding.place for e in (k.a, k.b)] or _ports(network, finding)
     if wrong := [e for e in ends if network.port(e).tag_format != DOT1Q]:
-        yield tuple(_at(e, tags=DOT1Q) for e in wrong)
+        yield tuple(_at(e, PortChange(tags=DOT1Q)) for e in wrong)
 
 
 def _fixed(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -240,7 +235,7 @@ def _fixed(network: Network, finding: Finding) -> Iterator[Cure]:
     switches = dict.fromkeys(ref.switch for ref in _ports(network, finding))
     refs = [r for name in switches for r in network.station_ports[name] if negotiates(network.port(r))]
     if refs:
-        yield tuple(_at(ref, mode="access") for ref in refs)
+        yield tuple(_at(ref, PortChange(mode="access")) for ref in refs)
 
 
 def _slips(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -260,7 +255,7 @@ def _slips(network: Network, finding: Finding) -> Iterator[Cure]:
     (own,) = vids
     near = [v for v in network.members if v != own and network.live_members(v) and _one_slip(str(own), str(v))]
     if len(near) == 1 and beside == set(near):
-        yield tuple(_at(r, access=near[0]) for r in refs)
+        yield tuple(_at(r, PortChange(access=near[0])) for r in refs)
 
 
 def _one_slip(typed: str, meant: str) -> bool:
@@ -287,7 +282,7 @@ def _into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
         if own in {link.a, link.b} and network.port(far).is_lag:
             odd = [r for r in _ports(network, finding) if r.switch == far.switch and not network.port(r).is_lag]
             if odd:
-                yield tuple(_at(r, lag=far.port) for r in odd)
+                yield tuple(_at(r, PortChange(lag=far.port)) for r in odd)
             return
 
 
@@ -297,7 +292,7 @@ def _members(network: Network, finding: Finding) -> Iterator[Cure]:
     links = [k for k in network.links if finding.place in {str(k.a), str(k.b)}]
     cabled = {end for link in links for wire in link.wires for end in (wire.a, wire.b)}
     if refs and cabled.issuperset(refs):
-        yield tuple(_at(r, enabled=True) for r in refs)
+        yield tuple(_at(r, PortChange(enabled=True)) for r in refs)
 
 
 def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -307,14 +302,14 @@ def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
     members = (PortRef(r.switch, m) for r in shut for m in network.port(r).members)
     shut += [m for m in members if not network.port(m).enabled]
     if shut:
-        yield tuple(_at(r, enabled=True) for r in dict.fromkeys(shut))
+        yield tuple(_at(r, PortChange(enabled=True)) for r in dict.fromkeys(shut))
 
 
 def _closed(network: Network, finding: Finding) -> Iterator[Cure]:
     """Shuts ports that say themselves that nobody uses them."""
     refs = _ports(network, finding)
     if refs and all(says_unused(network.port(r).label) for r in refs):
-        yield tuple(_at(r, enabled=False) for r in refs)
+        yield tuple(_at(r, PortChange(enabled=False)) for r in refs)
 
 
 def _secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -322,7 +317,7 @@ def _secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in _ports(network, finding):
         own = promiscuous_of(network.port(ref).switching)
         if own is not None:
-            yield (_at(ref, secondaries=own.secondaries | finding.vlans),)
+            yield (_at(ref, PortChange(secondaries=own.secondaries | finding.vlans)),)
 
 
 _BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {

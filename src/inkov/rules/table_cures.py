@@ -7,11 +7,12 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from inkov.forwarding.network import Network
-from inkov.kinds.steps import Step
 from inkov.model.switch import Vlan, VlanType
 from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Finding
+from inkov.steps.settings import TreeChange
+from inkov.steps.steps import SetSwitch, Step
 
 Cure = tuple[Step, ...]
 """Steps that may put right what a finding blames."""
@@ -38,7 +39,7 @@ def missing(network: Network, finding: Finding) -> Iterator[Cure]:
         }
         if table:
             what = f"{place}: define VLAN {VlanSet(table)}"
-            yield (Step(what, switch=place, vlans=table),)
+            yield (SetSwitch(what=what, switch=place, vlans=table),)
 
 
 def named(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -52,14 +53,14 @@ def named(network: Network, finding: Finding) -> Iterator[Cure]:
         wrong = {n: e for n, e in _entries(network, vid).items() if e.name and e.name != name}
         if name and wrong:
             yield tuple(
-                Step(f"{n}: name VLAN {vid} {name}", switch=n, vlans={vid: replace(e, name=name)})
+                SetSwitch(what=f"{n}: name VLAN {vid} {name}", switch=n, vlans={vid: replace(e, name=name)})
                 for n, e in wrong.items()
             )
         for switch in wrong:
             own = {v: (e, _usual_name(network, v)) for v, e in (network.switches[switch].vlans or {}).items()}
             table: dict[Vid, Vlan | None] = {v: replace(e, name=n) for v, (e, n) in own.items() if n and n != e.name}
             what = ", ".join(f"{v} {e.name}" for v, e in table.items() if e)
-            yield (Step(f"{switch}: name VLAN {what}", switch=switch, vlans=table),)
+            yield (SetSwitch(what=f"{switch}: name VLAN {what}", switch=switch, vlans=table),)
 
 
 def _entries(network: Network, vid: Vid) -> dict[str, Vlan]:
@@ -92,7 +93,7 @@ def private(network: Network, finding: Finding) -> Iterator[Cure]:
                 table[vid] = replace(own[vid], primary=primaries[0])
     if table:
         said = ", ".join(f"{v} {e.type.value}{f' of {e.primary}' if e.primary else ''}" for v, e in table.items() if e)
-        yield (Step(f"{name}: VLAN {said}", switch=name, vlans=table),)
+        yield (SetSwitch(what=f"{name}: VLAN {said}", switch=name, vlans=table),)
 
 
 def usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -100,7 +101,11 @@ def usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     name = finding.place
     others = [s.tree.priority for n, s in network.switches.items() if n != name and s.tree.protocol is not None]
     if name in network.switches and others and min(others) < BRIDGE_PRIORITY:
-        yield (Step(f"{name}: tree priority {BRIDGE_PRIORITY}", switch=name, tree={"priority": BRIDGE_PRIORITY}),)
+        yield (
+            SetSwitch(
+                what=f"{name}: tree priority {BRIDGE_PRIORITY}", switch=name, tree=TreeChange(priority=BRIDGE_PRIORITY)
+            ),
+        )
 
 
 def step_priority(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -111,4 +116,4 @@ def step_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     below = network.switches[name].tree.priority - over
     allowed = [p for p in (below, below + PRIORITY_STEP) if p < 16 * PRIORITY_STEP]
     for priority in sorted(allowed, key=lambda p: abs(p - below - over)):
-        yield (Step(f"{name}: tree priority {priority}", switch=name, tree={"priority": priority}),)
+        yield (SetSwitch(what=f"{name}: tree priority {priority}", switch=name, tree=TreeChange(priority=priority)),)

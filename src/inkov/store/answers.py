@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Final, NamedTuple
 
 from inkov.model.errors import BadInput
-from inkov.store.parsed import private, site_folder
+from inkov.store.places import private, site_folder
 from inkov.store.writing import write_bytes
 
 _SUFFIX: Final = ".answer"

@@ -1,4 +1,4 @@
-"""What goes in and out of each port: its relay map in the handbook's terms, and as a grid of ports and VLANs."""
+"""What goes in and out of each port: its relay map as docs/frames.md has it, and as a grid of ports and VLANs."""
 
 from __future__ import annotations
 

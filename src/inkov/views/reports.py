@@ -83,7 +83,7 @@ class VerdictView:
     kind: str
     segments: tuple[str, ...]
     outcome: str
-    why: str
+    why: tuple[str, ...]
     assumed: tuple[str, ...]
     missing: tuple[str, ...]
     witnesses: tuple[WitnessView, ...]
@@ -101,7 +101,8 @@ def verdict_views(verdicts: Iterable[Verdict]) -> tuple[VerdictView, ...]:
 
 
 def _verdict(verdict: Verdict) -> VerdictView:
-    outcome, why = "proved", ""
+    outcome = "proved"
+    why: tuple[str, ...] = ()
     stop: Stop | None = None
     kind, segments = "apart", tuple[str, ...]()
     assumed: tuple[str, ...] = ()

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 from typing_extensions import TypedDict
 
-from inkov.forwarding.cabling import BY_LABEL, Link
+from inkov.forwarding.cabling import Link
 from inkov.forwarding.flood import Flooding, HeardAt
 from inkov.forwarding.islands import Islands
+from inkov.forwarding.labels import BY_LABEL
 from inkov.forwarding.ladder import Rung
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import vid_of

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.forwarding.cabling import ends_in_label
+from inkov.forwarding.labels import ends_in_label
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.rules.finding import Evidence, Fault, Severity

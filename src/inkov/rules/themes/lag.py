@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from inkov.kinds.table import is_stated, mode_setting
+from inkov.kinds.accounts import is_stated
+from inkov.kinds.table import mode_setting
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Port

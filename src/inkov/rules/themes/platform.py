@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 
-from inkov.kinds.table import is_tunnel, mode_setting, station_voice
+from inkov.kinds.accounts import station_voice
+from inkov.kinds.table import is_tunnel, mode_setting
 from inkov.model.names import ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import DOT1Q, Lacp, Port, Switch, VlanType

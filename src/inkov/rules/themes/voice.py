@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 
+from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import View
-from inkov.kinds.table import access_of, is_stated, mode_setting, setting_words
+from inkov.kinds.table import access_of, mode_setting, setting_words
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Access

@@ -1,0 +1,1 @@
+"""Change: what differs, what it does, what cures, and what failures do."""

@@ -1,0 +1,316 @@
+"""What changed between two campuses, what it did, and which change did it, as plain data."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from typing_extensions import TypedDict
+
+from inkov.change.hearing import Hearing, Plugged, pairs, shifts
+from inkov.change.states import StateRow, states
+from inkov.forwarding.network import Network
+from inkov.model.campus import Campus, Claim
+from inkov.model.names import ports_text
+from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
+from inkov.plan.renames import renamed
+from inkov.proof.outcome import CannotTell, Outcome, Verdict
+from inkov.proof.prove import Prover
+from inkov.rules.catalogue import audit
+from inkov.rules.choice import Choice, identity
+from inkov.rules.finding import Finding
+from inkov.views.findings import FindingView, finding_view
+from inkov.views.reports import VerdictView, verdict_views
+
+_TRIES = 3000
+"""Campuses that are tried at most to find which change did what."""
+
+_EACH = 200
+"""Up to so many changes, each is tried alone for what it does to reach."""
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeRow:
+    """A setting that differs; `at` where, `what` became of it, `ports` how many it is of. `silent`: no frame heeds it."""
+
+    at: str
+    what: str
+    ports: int
+    silent: bool
+
+
+Heard = TypedDict("Heard", {"from": str, "at": tuple[str, ...]})
+"""Edge ports that hear untagged frames of a port. A mapping, as `from` is no name for an attribute."""
+
+
+@dataclass(frozen=True, slots=True)
+class ReachView:
+    """Who hears whom that did not, and who no longer does."""
+
+    gained: tuple[Heard, ...]
+    lost: tuple[Heard, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Turned:
+    """A claim whose verdict is another; `by` are the changes that turn it, `now` is the verdict with its way."""
+
+    name: str
+    before: str
+    after: str
+    by: tuple[str, ...]
+    now: VerdictView
+
+
+@dataclass(frozen=True, slots=True)
+class FoundView:
+    """A finding that is new, and the changes that bring it about."""
+
+    finding: FindingView
+    by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class FindingsView:
+    """Findings that are new, worst first, and those that are gone."""
+
+    new: tuple[FoundView, ...]
+    gone: tuple[FindingView, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class PortsView:
+    """Edge ports that only one of the two has."""
+
+    new: tuple[str, ...]
+    gone: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class DriftView:
+    """What differs from `before` to `after`, and what that does.
+
+    `gained_by` and `lost_by` are the changes that bring reach gained or lost about.
+    """
+
+    before: str
+    after: str
+    changes: tuple[ChangeRow, ...]
+    reach: ReachView
+    gained_by: tuple[str, ...]
+    lost_by: tuple[str, ...]
+    states: tuple[StateRow, ...]
+    claims: tuple[Turned, ...]
+    findings: FindingsView
+    ports: PortsView
+
+
+@dataclass
+class Side:
+    """One of the two campuses, with what is asked of both worked out once."""
+
+    campus: Campus
+    claims: Sequence[Claim] = ()
+    failed: frozenset[str] = frozenset()
+    like: Side | None = None
+    plugged: Plugged | None = None
+    network: Network = field(init=False)
+
+    def __post_init__(self) -> None:
+        """Makes its network."""
+        self.network = Network(self.campus, self.failed, self.like.network if self.like else None)
+        self._prover = Prover(self.network)
+        self._outcomes: dict[str, Outcome] = {}
+        self._findings: list[Finding] | None = None
+        self._found: dict[str, set[str]] = {}
+
+    def outcome(self, claim: Claim) -> Outcome | None:
+        """Returns what comes of a claim; None where it names what is not here."""
+        if claim.name not in self._outcomes:
+            try:
+                self._outcomes[claim.name] = self._prover.decide(claim)
+            except LookupError:
+                return None
+        return self._outcomes[claim.name]
+
+    def badness(self, claim: Claim) -> int:
+        """Returns how bad the outcome of a claim is, to be compared; one that names what is not here cannot be told."""
+        outcome = self.outcome(claim)
+        return CannotTell.badness if outcome is None else outcome.badness
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What an audit finds."""
+        if self._findings is None:
+            self._findings = list(audit(self.followed, decides=False))
+        return self._findings
+
+    def found(self, rule: str) -> set[str]:
+        """Returns what the findings of one rule are known by."""
+        if rule not in self._found:
+            self._found[rule] = {identity(f) for f in audit(self.followed, Choice(only=(rule,)), decides=False)}
+        return self._found[rule]
+
+    @cached_property
+    def followed(self) -> Network:
+        """Its network with the cables that labels alone name."""
+        return self.network.followed if self.like is None else self.network.followed_from(self.like.followed)
+
+    @cached_property
+    def hearing(self) -> Hearing:
+        """Who hears untagged broadcasts of whom."""
+        return Hearing(self.followed, self.like.hearing if self.like else None, self.plugged)
+
+    @cached_property
+    def parted(self) -> tuple[bool, bool]:
+        """Tells whether somebody hears a port who does not on the campus this is like, and whether somebody no longer does."""
+        found = list(shifts(self.like.hearing, self.hearing)) if self.like else []
+        return any(pairs(s.refs, s.gained) for s in found), any(pairs(s.refs, s.lost) for s in found)
+
+
+def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes: bool = True) -> DriftView:
+    """Compares two campuses.
+
+    Args:
+        before: how it was; its names, hosts, segments and claims count where the other has none.
+        after: how it is.
+        names: what the two are called.
+        causes: find out which change did it; of one step that is no question.
+    """
+    claims = after.claims or before.claims
+    before, others = renamed(before, after)
+    first = Side(before, claims)
+    return drift_of(first, Side(after, claims, like=first), names, causes=causes, others=others)
+
+
+def drift_of(
+    one: Side, other: Side, names: tuple[str, str], *, causes: bool = True, others: Sequence[Change] = ()
+) -> DriftView:
+    """Compares two campuses of which some things may be worked out already; else as `drift_view`.
+
+    Args:
+        one: how it was.
+        other: how it is.
+        names: what the two are called.
+        causes: as for `drift_view`.
+        others: changes that are not to be found in them any more, such as of names.
+    """
+    found, claims = changes(one.campus, other.campus), other.claims
+    gained, lost = reach(one, other)
+    cause = _Cause(one, other, found if causes else ())
+    return DriftView(
+        before=names[0],
+        after=names[1],
+        changes=tuple(
+            ChangeRow(_place(at, some), what, len(some), some[0].silent) for at, what, some in folded([*others, *found])
+        ),
+        reach=ReachView(gained, lost),
+        gained_by=cause.each(lambda side: side.parted[0]) if gained else (),
+        lost_by=cause.each(lambda side: side.parted[1]) if lost else (),
+        states=tuple(states(one.followed, other.followed)),
+        claims=tuple(_turned(one, other, claims, cause)),
+        findings=_findings(one, other, cause),
+        ports=PortsView(_edges(other, one), _edges(one, other)),
+    )
+
+
+def _edges(side: Side, but: Side) -> tuple[str, ...]:
+    """Returns the edge ports of a campus that are none of another."""
+    mine, theirs = side.followed.edge_ports, but.followed.edge_ports
+    found = {r for name, refs in mine.items() if refs != theirs.get(name) for r in {*refs} - {*theirs.get(name, ())}}
+    return tuple(map(str, sorted(found, key=lambda r: r.order)))
+
+
+def _place(at: str, some: Sequence[Change]) -> str:
+    ports = [c.at.partition(":")[2] for c in some if ":" in c.at]
+    return f"{at}:{ports_text(ports)}" if ports else at
+
+
+# -- which change did it -----------------------------------------------------------------------------
+
+
+class _Cause:
+    """Finds the changes that bring an effect about, by making some of them and looking."""
+
+    def __init__(self, before: Side, after: Side, found: Sequence[Change]) -> None:
+        self.before, self.after = before, after
+        self.found = {c.key: c for c in found}
+        self.loud = [c.key for c in found if not c.silent]
+        self._sides: dict[frozenset[Key], Side] = {}
+
+    def of(self, shows: Callable[[Side], bool], near: Sequence[str] = (), *, silent: bool = False) -> tuple[str, ...]:
+        """Returns the fewest changes with which an effect shows, in words; none where it takes something else, too.
+
+        Args:
+            shows: tells whether a campus shows it.
+            near: switches and ports where to look first.
+            silent: changes of text may bring it about.
+        """
+        keys = list(self.found) if silent else self.loud
+        first = [k for k in keys if any(k[0] and k[0] in n for n in near)]
+        candidates = [*first, *(k for k in keys if k not in set(first))]
+        if not candidates or not self._shows(shows, candidates):
+            return ()
+        return self._words(smallest(candidates, lambda some: self._shows(shows, some)))
+
+    def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
+        """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
+        alone = [k for k in self.loud if self._shows(shows, [k])] if len(self.loud) <= _EACH else []
+        return self._words(alone) or self.of(shows) or self.of(shows, silent=True)  # a label may name a cable
+
+    def _words(self, keys: Sequence[Key]) -> tuple[str, ...]:
+        rows = folded(self.found[k] for k in keys)
+        return tuple(f"{_place(at, some)}: {what}".removeprefix(": ") for at, what, some in rows)
+
+    def _shows(self, shows: Callable[[Side], bool], keys: Sequence[Key]) -> bool:
+        wanted = frozenset(keys)
+        if wanted not in self._sides:
+            if len(self._sides) >= _TRIES:
+                return False
+            campus = with_some(self.before.campus, self.after.campus, wanted)
+            self._sides[wanted] = Side(campus, self.before.claims, like=self.before)
+        return shows(self._sides[wanted])
+
+
+# -- effects -----------------------------------------------------------------------------------------
+
+
+def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ...]]:
+    """Returns who hears whom that did not, and who no longer does, a sending port a row."""
+    gained: list[Heard] = []
+    lost: list[Heard] = []
+    found = [(ref, shift) for shift in shifts(before.hearing, after.hearing) for ref in shift.refs]
+    for ref, shift in sorted(found, key=lambda f: f[0].order):
+        for rows, some in ((gained, shift.gained), (lost, shift.lost)):
+            if others := some - {ref}:
+                rows.append({"from": str(ref), "at": tuple(map(str, sorted(others, key=lambda r: r.order)))})
+    return tuple(gained), tuple(lost)
+
+
+def word(outcome: Outcome | None) -> str:
+    """Returns an outcome in words; "not here" for a claim that names what is not here."""
+    return "not here" if outcome is None else outcome.word
+
+
+def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -> Iterator[Turned]:
+    for claim in claims:
+        was, now = before.outcome(claim), after.outcome(claim)
+        if now is None or word(was) == word(now):
+            continue
+        by = cause.of(lambda side, claim=claim, now=now: word(side.outcome(claim)) == word(now))  # type: ignore[misc]
+        (view,) = verdict_views([Verdict(claim, now)])
+        yield Turned(claim.name, word(was), word(now), by, view)
+
+
+def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
+    known = {identity(f) for f in before.findings}
+    still = {identity(f) for f in after.findings}
+    new = []
+    for finding in after.findings:
+        if identity(finding) not in known:
+            own = identity(finding)
+            near = [finding.place, *(str(c) for c in finding.causes)]
+            by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
+            new.append(FoundView(finding_view(finding), by))
+    return FindingsView(tuple(new), tuple(finding_view(f) for f in before.findings if identity(f) not in still))

@@ -1,0 +1,1 @@
+"""Drawing: where devices stand, and what is laid over the map."""

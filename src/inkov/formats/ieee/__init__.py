@@ -1,0 +1,1 @@
+"""The IEEE 802.1Q models, as JSON and XML."""

@@ -1,0 +1,1 @@
+"""LLDP, as a daemon tells what it heard and as frames in a capture."""

@@ -1,0 +1,1 @@
+"""OpenConfig data, as JSON exports and as NETCONF XML."""

@@ -1,0 +1,73 @@
+"""Keys of switch files about layer 3: gateways, static routes and address filters."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BeforeValidator, Field
+
+from inkov.formats.ours.fields import (
+    Document,
+    Flag,
+    IpField,
+    Label,
+    OwnAddress,
+    PrefixField,
+    PrefixOrAny,
+    Title,
+    one_or_more,
+)
+from inkov.model.routing import Entry, Gateway
+from inkov.model.source import Source
+from inkov.model.vlanset import Vid
+
+
+def _of_address(value: Any) -> Any:
+    return {"address": value} if isinstance(value, (str, list)) else value
+
+
+class GatewayEntry(Document):
+    """One gateway."""
+
+    address: Annotated[
+        list[OwnAddress], BeforeValidator(one_or_more, json_schema_input_type=list[OwnAddress] | OwnAddress)
+    ]
+    in_: Title | None = Field(None, description="The filter for packets that come in.")
+    out: Title | None = Field(None, description="The filter for packets that go out.")
+    enabled: Flag = True
+    vrf: Label = Field("", description="The routing table it belongs to; without it, the usual one.")
+    virtual: Annotated[list[IpField], BeforeValidator(one_or_more, json_schema_input_type=list[IpField] | IpField)] = (
+        Field([], description="Addresses that it shares with the gateways of other devices, as a redundant pair does.")
+    )
+
+    def model(self, vid: Vid | None, port: str, source: Source) -> Gateway:
+        """Returns the gateway in a VLAN, or behind a port with a tag."""
+        filters = self.in_ or "", self.out or ""
+        return Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
+
+
+GatewayField = Annotated[
+    GatewayEntry, BeforeValidator(_of_address, json_schema_input_type=GatewayEntry | list[str] | str)
+]
+"""A gateway, or no more than its address."""
+
+
+class FilterEntry(Document):
+    """One entry of an address filter; the first that matches a packet decides."""
+
+    action: Literal["accept", "drop"]
+    from_: PrefixOrAny = Field(None, description="Where packets come from; any when left out.")
+    to: PrefixOrAny = Field(None, description="Where packets go; any when left out.")
+    only: Label = Field("", description="What else must match, in words, such as 'tcp to 443'.")
+
+    def model(self, source: Source) -> Entry:
+        """Returns the entry."""
+        return Entry(self.action == "accept", self.from_, self.to, self.only, source)
+
+
+class RouteEntry(Document):
+    """One static route."""
+
+    to: PrefixField
+    via: IpField
+    vrf: Label = ""

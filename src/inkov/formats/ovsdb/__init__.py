@@ -1,0 +1,1 @@
+"""Database dumps of software switches."""

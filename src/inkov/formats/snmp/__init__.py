@@ -1,0 +1,1 @@
+"""Walks of SNMP agents: bridge, interface, LLDP and address tables."""

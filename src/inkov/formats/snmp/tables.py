@@ -1,0 +1,72 @@
+"""The tables of an SNMP walk: rows by their numbers, and what is known of interfaces and bridge ports."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+from inkov.formats.reading import MAX_TEXT, Reading
+from inkov.formats.snmp.oids import Cell, Index, Trouble
+from inkov.formats.snmp.record import is_record, record_rows
+from inkov.formats.snmp.text import walk_rows
+
+Table = dict[Index, Cell]
+
+
+class Tables:
+    """The tables of a walk.
+
+    Attributes:
+        tables: rows of each object by their numbers.
+        trouble: what shows that the walk is not whole.
+        cut: some of its tables may go on where it ends.
+        names: name of each interface by its number.
+        ifindex_of: number of the interface of each bridge port.
+        untold: what the walk does not say, in words.
+    """
+
+    def __init__(self, data: bytes, reading: Reading) -> None:
+        self.reading = reading
+        self.trouble: list[Trouble] = []
+        self.tables: dict[str, Table] = defaultdict(dict)
+        for run in (record_rows if is_record(data) else walk_rows)(data, self.trouble):
+            self.tables[run.thing.name].update(run.cells)
+        self.cut = any(not t.what.startswith("the device has no") for t in self.trouble)
+        self.names = self._interface_names()
+        self.ifindex_of = {i[0]: int(port) for i, (port, _) in self.tables["dot1dBasePortIfIndex"].items()}
+        self.untold: list[str] = []
+
+    def text(self, name: str, index: Index = (0,)) -> str:
+        """Returns a text, cut where no device would have let it grow further; empty without one."""
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return str(cell[0])[:MAX_TEXT] if cell is not None else ""
+
+    def number(self, name: str, index: Index = (0,)) -> int | None:
+        """Returns a number; None without one."""
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return int(cell[0]) if cell is not None and not isinstance(cell[0], bytes) else None
+
+    def octets(self, name: str, index: Index = (0,)) -> bytes | None:
+        """Returns octets; None without any."""
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return cell[0] if cell is not None and isinstance(cell[0], bytes) else None
+
+    def line(self, name: str, index: Index = (0,)) -> int | None:
+        """Returns the line of a value; None without one."""
+        cell = self.tables[name].get(index) if name in self.tables else None
+        return cell[1] if cell is not None else None
+
+    @property
+    def name(self) -> str:
+        """What the device calls itself; empty when the walk does not say."""
+        return (self.text("sysName") or self.text("lldpLocSysName")).strip()
+
+    def _interface_names(self) -> dict[int, str]:
+        found: dict[int, str] = {}
+        taken: set[str] = set()
+        for table in ("ifName", "ifDescr"):
+            for index in self.tables[table]:
+                name = self.text(table, index)
+                if index[0] not in found and name and name not in taken:
+                    found[index[0]] = name
+                    taken.add(name)
+        return found

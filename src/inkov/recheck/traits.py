@@ -1,0 +1,51 @@
+"""What the checker must know of each kind of port beside its row of the port table; a kind without a row here is an error of types."""
+
+from __future__ import annotations
+
+from typing import NamedTuple, assert_never
+
+from inkov.model.switch import (
+    Access,
+    Bridged,
+    General,
+    Negotiated,
+    Plain,
+    PrivateHost,
+    Promiscuous,
+    Routed,
+    Switching,
+    Trunk,
+    Tunnel,
+    Unstated,
+)
+
+
+class Traits(NamedTuple):
+    """Traits of a kind of port.
+
+    Attributes:
+        shared: its station tags, and may be in several VLANs.
+        wide: a host on it may be in any VLAN.
+        whole: it takes frames with tags that it does not know as they are.
+    """
+
+    shared: bool = False
+    wide: bool = False
+    whole: bool = False
+
+
+def traits(kind: Switching) -> Traits:
+    """Returns the traits of a kind of port."""
+    match kind:
+        case Trunk() | General():
+            return Traits(shared=True, wide=True)
+        case Bridged():
+            return Traits(shared=True, wide=True, whole=True)
+        case Unstated():
+            return Traits(wide=True)
+        case Tunnel() | Plain():
+            return Traits(whole=True)
+        case Access() | Negotiated() | PrivateHost() | Promiscuous() | Routed():
+            return Traits()
+        case _:
+            assert_never(kind)

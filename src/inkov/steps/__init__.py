@@ -1,0 +1,1 @@
+"""Steps of a change: what each does to a campus."""

@@ -1,0 +1,254 @@
+"""Steps of a change: settings of ports and switches, cables cut, devices that fail or come; each gives another campus."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import TypeAlias
+
+from inkov.model.campus import Cable, Campus
+from inkov.model.names import PortRef, natural
+from inkov.model.routing import Gateway
+from inkov.model.source import Source
+from inkov.model.switch import Switch, Vlan
+from inkov.model.vlanset import Vid
+from inkov.steps.edit import CannotChange, edited
+from inkov.steps.settings import KEEP, PortChange, TreeChange
+
+_NOWHERE = Source("")
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetPorts:
+    """Settings of ports of one switch change.
+
+    Attributes:
+        what: the step in words.
+        ports: the ports.
+        settings: what changes at each of them.
+        source: where it is written.
+    """
+
+    what: str
+    ports: tuple[PortRef, ...]
+    settings: PortChange
+    source: Source = _NOWHERE
+
+    @property
+    def touched(self) -> tuple[str, ...]:
+        """The switches that somebody has to reach for it."""
+        return tuple(dict.fromkeys(r.switch for r in self.ports))
+
+    def done(self, campus: Campus) -> Campus:
+        """Returns the campus after it.
+
+        Raises:
+            CannotChange: a port is not there, or has no such setting.
+        """
+        return _with_ports(campus, self.ports, self.settings)
+
+
+@dataclass(frozen=True, kw_only=True)
+class SetSwitch:
+    """Settings of a switch itself change.
+
+    Attributes:
+        what: the step in words.
+        switch: the switch.
+        vlans: VLANs to define, with their entries, or to remove where None.
+        tree: what changes of its tree.
+        gateways: the gateways it is to have, by VLAN, or no longer where None.
+        source: where it is written.
+    """
+
+    what: str
+    switch: str
+    vlans: Mapping[Vid, Vlan | None] = field(default_factory=dict)
+    tree: TreeChange = TreeChange()  # noqa: RUF009 - it is frozen
+    gateways: Mapping[Vid, Gateway | None] = field(default_factory=dict)
+    source: Source = _NOWHERE
+
+    @property
+    def touched(self) -> tuple[str, ...]:
+        """The switch that somebody has to reach for it."""
+        return (self.switch,)
+
+    def done(self, campus: Campus) -> Campus:
+        """Returns the campus after it.
+
+        Raises:
+            CannotChange: the switch is not there.
+        """
+        switch = _there(campus.switches, self.switch)
+        if self.vlans:
+            switch = replace(switch, vlans=dict(sorted(_with(switch.vlans or {}, self.vlans).items())))
+        if self.gateways:
+            others = tuple(g for g in switch.gateways if g.port or g.vid not in self.gateways)
+            new = tuple(g for g in self.gateways.values() if g is not None)
+            switch = replace(switch, gateways=(*others, *new))
+        if self.tree:
+            switch = replace(switch, tree=replace(switch.tree, **dict(self.tree.items())))
+        return replace(campus, switches={**campus.switches, self.switch: switch})
+
+
+@dataclass(frozen=True, kw_only=True)
+class Cut:
+    """A cable is cut.
+
+    Attributes:
+        what: the step in words.
+        ports: its ends that are known.
+        source: where it is written.
+    """
+
+    what: str
+    ports: tuple[PortRef, ...]
+    source: Source = _NOWHERE
+
+    @property
+    def touched(self) -> tuple[str, ...]:
+        """Nobody has to reach a switch for what only happens."""
+        return ()
+
+    def done(self, campus: Campus) -> Campus:
+        """Returns the campus after it.
+
+        Raises:
+            CannotChange: an end is not there.
+        """
+        return _with_ports(campus, self.ports, _OFF)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Fail:
+    """A device fails.
+
+    Attributes:
+        what: the step in words.
+        switch: the device.
+        source: where it is written.
+    """
+
+    what: str
+    switch: str
+    source: Source = _NOWHERE
+
+    @property
+    def touched(self) -> tuple[str, ...]:
+        """Nobody has to reach a switch for what only happens."""
+        return ()
+
+    def done(self, campus: Campus) -> Campus:
+        """Returns the campus after it.
+
+        Raises:
+            CannotChange: the device is not there.
+        """
+        ports = _there(campus.switches, self.switch).ports
+        return _with_ports(campus, (PortRef(self.switch, name) for name in ports), _OFF)
+
+
+_OFF = PortChange(enabled=False)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Arrival:
+    """Devices come: new ones with their cables, or one in the place of another.
+
+    Attributes:
+        what: the step in words.
+        devices: what comes.
+        cables: how it is cabled.
+        switch: the device that one of them takes the place of; empty where nothing is replaced.
+        plugged: the host's port that somebody plugged them into; None where they are meant to come.
+        source: where it is written.
+    """
+
+    what: str
+    devices: tuple[Switch, ...]
+    cables: tuple[Cable, ...] = ()
+    switch: str = ""
+    plugged: PortRef | None = None
+    source: Source = _NOWHERE
+
+    @property
+    def touched(self) -> tuple[str, ...]:
+        """Whoever brings a device stands in front of it."""
+        return ()
+
+    def done(self, campus: Campus) -> Campus:
+        """Returns the campus with the devices; a replaced one keeps the cables whose ports the new one has, too.
+
+        Raises:
+            CannotChange: a device is there already, or a cable ends where no port is, or at one that is cabled.
+        """
+        switches = dict(campus.switches)
+        for device in self.devices:
+            if device.name == self.switch:
+                was = _there(switches, self.switch)
+                heard = device.heard or tuple(h for h in was.heard if h.port in device.ports)
+                switches[device.name] = replace(device, heard=heard)
+            elif device.name in switches:
+                raise CannotChange(f"{device.name} is there already")
+            else:
+                switches[device.name] = device
+        known = {PortRef(s.name, port) for s in switches.values() for port in s.ports}
+        kept = tuple(c for c in campus.cables if {c.a, c.b} <= known)
+        taken = {end for c in kept for end in (c.a, c.b)}
+        for end in (end for c in self.cables for end in (c.a, c.b)):
+            if end not in known:
+                raise CannotChange(f"there is no port {end} for a cable")
+            if end in taken:
+                raise CannotChange(f"{end} is cabled already")
+            taken.add(end)
+        ordered = {name: switches[name] for name in sorted(switches, key=natural)}
+        return replace(campus, switches=ordered, cables=(*kept, *self.cables))
+
+
+Step: TypeAlias = SetPorts | SetSwitch | Cut | Fail | Arrival
+"""One step, as somebody does it at one place, or as it happens."""
+
+
+def _with_ports(campus: Campus, refs: Iterable[PortRef], settings: PortChange) -> Campus:
+    """Returns a campus with some settings of ports changed; its LAGs have the members that their ports say."""
+    switches = dict(campus.switches)
+    changed: set[str] = set()
+    for ref in refs:
+        switch = _there(switches, ref.switch)
+        if ref.port not in switch.ports:
+            raise CannotChange(f"{ref.switch} has no port {ref.port}")
+        lag = settings.lag
+        if isinstance(lag, str) and not (lag in switch.ports and switch.ports[lag].is_lag):
+            raise CannotChange(f"{ref.switch} has no LAG {lag}")
+        port = edited(switch.ports[ref.port], settings)
+        switches[ref.switch] = replace(switch, ports={**switch.ports, ref.port: port})
+        changed.add(ref.switch)
+    if settings.lag is not KEEP:
+        switches |= {name: regrouped(switches[name]) for name in changed}
+    return replace(campus, switches=switches)
+
+
+def regrouped(switch: Switch) -> Switch:
+    """Returns a switch whose LAGs have as members the ports that say so."""
+    ports = dict(switch.ports)
+    for lag in [p for p in ports.values() if p.is_lag]:
+        apart = [m for m in lag.members if m not in ports]  # members that the source has no port for
+        own = [p.name for p in ports.values() if p.lag == lag.name]
+        ports[lag.name] = replace(lag, members=tuple(sorted([*apart, *own], key=natural)))
+    return replace(switch, ports=ports)
+
+
+def _there(switches: Mapping[str, Switch], name: str) -> Switch:
+    if name not in switches:
+        raise CannotChange(f"there is no switch {name}")
+    return switches[name]
+
+
+def _with(table: Mapping[Vid, Vlan], changed: Mapping[Vid, Vlan | None]) -> dict[Vid, Vlan]:
+    made = dict(table)
+    for vid, entry in changed.items():
+        if entry is None:
+            made.pop(vid, None)
+        else:
+            made[vid] = entry
+    return made

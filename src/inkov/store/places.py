@@ -1,0 +1,21 @@
+"""Where a site is kept in the cache, and which of what lies there is the user's own."""
+
+from __future__ import annotations
+
+import os
+import stat
+from hashlib import blake2b
+from pathlib import Path
+
+_DIGEST = 32
+
+
+def site_folder(cache_folder: Path, site: Path) -> Path:
+    """Returns the folder of what is kept of a site."""
+    return cache_folder / blake2b(os.fsencode(site.resolve()), digest_size=12).hexdigest()
+
+
+def private(path: Path) -> bool:
+    """Tells whether a file or folder belongs to the user and nobody else may write to it."""
+    state = path.lstat()
+    return not stat.S_ISLNK(state.st_mode) and state.st_uid == os.geteuid() and not state.st_mode & 0o022
