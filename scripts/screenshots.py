@@ -1,13 +1,21 @@
 """Takes the pictures in docs/screenshots: each main command on the demo campus, in a real terminal window.
 
+What a terminal shows is kept as text beside the pictures, so that a test can tell when one is stale.
+
 Needs xvfb, xterm, imagemagick, chromium and fonts-dejavu-core (Debian packages).
 """
 
+import contextlib
+import fcntl
 import os
+import pty
+import re
 import shutil
+import struct
 import subprocess
 import sys
 import tempfile
+import termios
 import time
 from pathlib import Path
 
@@ -35,6 +43,36 @@ COMMANDS = {
 }
 
 
+COLUMNS, LINES = 139, 38
+"""What a picture of a terminal shows of a command."""
+
+TEXTS = SHOTS / "text"
+"""What each picture of a terminal shows, as text: a test compares it with what the program prints today."""
+
+
+def printed(command: str, quillfin: Path) -> str:
+    """Returns the first lines that a command prints on a terminal of the size of the pictures, without colours.
+
+    Args:
+        command: as in `COMMANDS`.
+        quillfin: the demo, in which it runs.
+    """
+    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    env = {k: v for k, v in os.environ.items() if k not in {"FORCE_COLOR", "COLUMNS"}} | {"PATH": path, "NO_COLOR": "1"}
+    here, there = pty.openpty()
+    fcntl.ioctl(there, termios.TIOCSWINSZ, struct.pack("HHHH", 41, COLUMNS, 0, 0))
+    shell = subprocess.Popen(["bash", "-c", command], cwd=quillfin, env=env, stdin=there, stdout=there, stderr=there)
+    os.close(there)
+    seen = bytearray()
+    with contextlib.suppress(OSError):  # the terminal is gone when the program is
+        while part := os.read(here, 65536):
+            seen += part
+    shell.wait()
+    os.close(here)
+    text = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]|\r", "", seen.decode("utf-8"))
+    return "".join(f"{line.rstrip()}\n" for line in text.split("\n")[:LINES]).rstrip("\n") + "\n"
+
+
 LOOK = {
     "boldColors": "false",
     "color1": "#b00020",
@@ -52,12 +90,12 @@ def picture(name: str, command: str, folder: Path) -> None:
     script, done = folder / "show.sh", folder / "done"
     done.unlink(missing_ok=True)
     script.write_text(  # `script` gives the program a terminal of its own, so that its first lines can be cut off
-        f'cd {folder}/quillfin\nprintf \'$ %s\\n\\n\' "{command}"\nscript -qec "{command}" /dev/null | head -38\ntouch {done}\nsleep 60\n'
+        f'cd {folder}/quillfin\nprintf \'$ %s\\n\\n\' "{command}"\nscript -qec "{command}" /dev/null | head -{LINES}\ntouch {done}\nsleep 60\n'
     )
     env = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
     env |= {"LANG": "C.UTF-8", "FORCE_COLOR": "1"}
     look = [word for key, value in LOOK.items() for word in ("-xrm", f"XTerm*{key}: {value}")]
-    shape = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", "139x41+0+0", "-b", "12", "+sb", "-u8"]
+    shape = ["-fa", "DejaVu Sans Mono", "-fs", "11", "-geometry", f"{COLUMNS}x41+0+0", "-b", "12", "+sb", "-u8"]
     window = subprocess.Popen(["xterm", *shape, *look, "-e", "bash", str(script)], env=env)
     for _ in range(120):
         if done.exists():
@@ -126,6 +164,7 @@ def main() -> None:
                 if name in DRAWN:
                     DRAWN[name](folder)
                 else:
+                    (TEXTS / f"{name}.txt").write_text(printed(COMMANDS[name], folder / "quillfin"), "utf-8")
                     picture(name, COMMANDS[name], folder)
     finally:
         server.terminate()

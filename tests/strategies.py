@@ -2,6 +2,7 @@
 
 import dataclasses
 
+from hypothesis import settings
 from hypothesis import strategies as st
 
 from inkov.model.campus import Cable, Campus, Segment
@@ -32,6 +33,13 @@ from inkov.model.switch import (
 )
 from inkov.model.tree import BridgeTree, PortTree, Protocol, Sync, SyncRole
 from inkov.model.vlanset import ALL, VlanSet
+
+
+def often(n):
+    """How many examples a property tries: few where tests must be quick, and at least as many as the profile says elsewhere."""
+    usual = settings.default.max_examples
+    return n if settings.get_current_profile_name() in {"quick", "first"} else max(n, usual)
+
 
 vids = st.integers(1, 4094)
 vlan_frozensets = st.frozensets(vids, max_size=40) | st.tuples(vids, vids).map(

@@ -187,7 +187,7 @@ def test_odd_values_of_options_are_answered(command, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     answered("prove", "in", "--certificate", "proofs")
     usual = USUAL.get(command, ["in"])
-    assert answered(command, *usual) in {0, 1}
+    assert answered(command, *usual) in ({2} if command == "history" else {0, 1})  # the folder is in no repository
     params = get_command(app).commands[command].params
     places = [p.name for p in params if p.param_type_name == "argument"]
     for value in ("", "zz", "-1", "["):

@@ -98,13 +98,25 @@ def test_prove_gives_the_reason_a_claim_holds(quillfin):
     assert ran.code == 0
     assert ran.out.splitlines()[3:] == [
         " PROVED      apart 320 350",
-        "  Why       Everything their frames could reach was followed, over 6 links and 7 switches: each stays in its own VLANs; "
-        "no state of the trees and no failure changes that for frames, as they only take ways away; the gateways that hear them "
-        "are on watchtower-b, ticket-office, visitor-pier: past their filters and along their routes no packet gets from one to another, as "
-        "gateways and routes stand today.",
+        "  Why       All frames were followed over 6 links and 7 switches; each segment stays in its own VLANs.",
+        "            Trees, pruning and failures only take frame paths away, so the proof holds in every state of them.",
+        "            Gateways that hear them: watchtower-b, ticket-office, visitor-pier. Routes and filters let no packet pass between "
+        "them.",
+        "            At layer 3 the proof holds for the gateways, routes and filters of today.",
         "  Rests on  1 assumption",
         "  Assumed   switches without a VLAN table relay every VLAN their ports allow: plankton-lab",
     ]
+
+
+def test_what_all_proofs_say_alike_stands_once(quillfin):
+    lines = run_inkov("prove", "mended", cwd=quillfin).out.splitlines()
+    end = lines.index("For all proofs that segments are apart")
+    assert lines[end + 1 :] == [
+        "  Why      Trees, pruning and failures only take frame paths away, so the proof holds in every state of them.",
+        "  Why      At layer 3 the proof holds for the gateways, routes and filters of today.",
+        "  Assumed  switches without a VLAN table relay every VLAN their ports allow: plankton-lab",
+    ]
+    assert not any("Trees, pruning" in line or "plankton-lab" in line for line in lines[:end])
 
 
 def test_links_shows_both_ends_and_why_the_rest_is_lost(quillfin):

@@ -10,7 +10,7 @@ from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
 from simulator import listeners
-from strategies import VLANS, campuses
+from strategies import VLANS, campuses, often
 
 compared = Counter()
 MOST_TAGS = 3
@@ -18,7 +18,7 @@ MOST_TAGS = 3
 tags = st.lists(st.sampled_from([*VLANS, 0, 99]), max_size=2).map(tuple)
 
 
-@settings(max_examples=400)
+@settings(max_examples=often(150))
 @given(campuses(), tags)
 def test_flood_is_what_the_simulator_sees(campus, sent):
     flooding = Flooding(Network(campus))
@@ -65,7 +65,7 @@ def test_what_surely_passes_could_pass(campus):
             assert not mask & ~reached.get(switch, 0)
 
 
-@settings(max_examples=300)
+@settings(max_examples=often(100))
 @given(
     campuses(), st.sampled_from(list(View)), st.lists(tags, min_size=1, max_size=4), st.randoms(use_true_random=False)
 )

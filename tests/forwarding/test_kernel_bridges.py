@@ -10,7 +10,7 @@ from inkov.forwarding.election import BridgeId, Port, Role, elect
 from inkov.model.names import PortRef
 from kernel_bridges import NOT_HERE, KernelBridges
 
-TOPOLOGIES = 24
+TOPOLOGIES = 12
 HUB = "hub"
 
 

@@ -12,7 +12,7 @@ from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
 from inkov.model.switch import Kind, Stance
 from inkov.model.tree import BridgeTree, Protocol
-from strategies import VLANS, campuses, open_campuses, trunked
+from strategies import VLANS, campuses, often, open_campuses, trunked
 
 
 @st.composite
@@ -52,7 +52,7 @@ def edges(network):
     return {name: some for name, some in network.graph(View.USUAL).edges.items() if some}
 
 
-@settings(max_examples=400)
+@settings(max_examples=often(150))
 @given(st.one_of(campuses(), open_campuses(), trunked()), st.data())
 def test_a_network_like_another_is_what_it_is_alone(campus, data):
     after = data.draw(changed(campus))

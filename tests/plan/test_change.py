@@ -18,10 +18,10 @@ from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.plan.change import changes, smallest, with_some
 from simulator import listeners
-from strategies import campuses
+from strategies import campuses, often
 
 
-@settings(max_examples=max(100, settings.default.max_examples))
+@settings(max_examples=often(50))
 @given(campuses(), campuses())
 def test_all_differences_make_one_campus_the_other(one, other):
     found = changes(one, other)
@@ -47,7 +47,7 @@ def edited(draw):
 def test_reach_gained_and_lost_is_what_the_simulator_sees(capsys):
     compared = Counter()
 
-    @settings(max_examples=max(150, settings.default.max_examples))
+    @settings(max_examples=often(60))
     @given(edited())
     def agrees(pair):
         compare(pair, compared)
@@ -57,7 +57,7 @@ def test_reach_gained_and_lost_is_what_the_simulator_sees(capsys):
         print(
             f"\nDrift: {compared['pairs']} pairs of campuses, {compared['rows']} senders with other hearers; all agree"
         )
-    assert compared["rows"] > 20
+    assert compared["rows"] > 5
 
 
 def compare(pair, compared):

@@ -16,7 +16,6 @@ from inkov.formats.rewrite import edited, edits_of
 from inkov.model.names import PortRef
 from inkov.rules.catalogue import RULES
 from inkov.rules.choice import identity
-from inkov.rules.cures import CURABLE
 from inkov.steps.settings import PortChange
 from inkov.steps.steps import SetPorts
 
@@ -130,7 +129,7 @@ def test_python_says_the_same(quillfin):
     assert (left["decide"], left["why"]) == (True, "somebody has to decide")
 
 
-@pytest.mark.parametrize("rule", sorted(CURABLE))
+@pytest.mark.parametrize("rule", sorted(n for n, r in RULES.items() if r.cure))
 def test_the_example_of_each_rule_that_can_be_cured(rule, tmp_path):
     """Cured in the copy of its files as well: its finding is gone there, and nothing as bad is new."""
     site = write_files(tmp_path / "site", RULES[rule].breaks.files)

@@ -126,7 +126,7 @@ def test_one_cost_moves_the_opening_of_a_ring(tmp_path):
         (["--replace", "hall"], "--replace: 'hall' is not a step; expected SWITCH FILE, such as 'hall new/hall.yaml'"),
         (["--replace", "hal x.yaml"], "--replace: there is no switch 'hal'; did you mean 'hall'?"),
         (["--add", "x.yaml"], "--add: there is no file 'x.yaml'"),
-        (["--cut", ""], "--cut: names nothing"),
+        (["--cut", ""], "--cut: is empty; expected switch:port, or switch:port - switch:port"),
         (
             ["--set", "hall:1 label x", "--cut", "x"],
             "--cut: 'x' is not a cable; expected switch:port, or switch:port - switch:port",

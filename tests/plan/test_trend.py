@@ -12,6 +12,9 @@ import pytest
 from PIL import Image
 
 from conftest import run_inkov
+from inkov.change.history import TrendRow, TrendView, TurnRow
+from inkov.render.page import to_text
+from inkov.render.trend_text import trend_junit, trend_markdown, trend_text
 
 NAME = "card data stays apart"
 
@@ -54,7 +57,7 @@ def test_a_revision_alone_is_the_other_side_as_it_was_from_wherever_one_looks(re
     first = run_inkov("drift", "HEAD~4:site", "site", "--format", "json", cwd=repository)
     assert first.code == 1
     before = json.loads(first.out)
-    for folder, site in ((repository, "site"), (repository / "site", "."), (repository / "site" / "exports", "..")):
+    for folder, site in ((repository, "site"), (repository / "site" / "exports", "..")):
         again = run_inkov("drift", "HEAD~4", site, "--format", "json", cwd=folder)
         assert json.loads(again.out)["changes"] == before["changes"] != []
         log = rows(run_inkov("history", site, "--last", "2", "--format", "json", cwd=folder))
@@ -121,14 +124,45 @@ def test_each_turn_of_a_claim_is_told_with_the_edit_that_did_it(repository):
         "visitor-pier:u1: trunk, native 990 → trunk, native 350",
         "watchtower-a:a4: trunk, native 990 → trunk, native 360",
     ]
-    text = run_inkov(*asked, cwd=repository).out
-    assert re.search(r"proved → broken\s+visitor-pier:u1: trunk, native 990 → trunk, native 350; watchtower-a:a4", text)
-    markdown = run_inkov(*asked, "--format", "md", cwd=repository).out
-    assert f"| {turns[0]['revision']} | proved → broken | {'<br>'.join(turns[0]['by'])} |" in markdown.splitlines()
-    suite = ET.fromstring(run_inkov(*asked, "--format", "junit", cwd=repository).out)[0]
-    assert {c.get("name"): c[0].text for c in suite if len(c)} == {
-        f"{turns[0]['revision']} natives": "; ".join(turns[0]["by"])
-    }
+
+
+def test_turns_are_told_in_every_format():
+    rows = tuple(
+        TrendRow(
+            name,
+            "2026-11-01",
+            subject,
+            dict.fromkeys(("breach", "outage", "risk", "tidy"), 0),
+            {"c": now},
+            0,
+            0,
+            turned,
+            0,
+            "",
+        )
+        for name, subject, now, turned in (
+            ("a1", "well", "proved", ()),
+            ("b2", "edit", "broken", ("c: proved → broken",)),
+        )
+    )
+    view = TrendView(
+        "x", rows, "c", "b2", (TurnRow("b2", "2026-11-01", "edit", "proved", "broken", ("p:1: on", "p:2: on")),)
+    )
+    assert to_text(trend_text(view)).splitlines()[-4:] == [
+        "'c' no longer holds since b2",
+        "",
+        "revision  date        verdict          edits that did it",
+        "b2        2026-11-01  proved → broken  p:1: on; p:2: on",
+    ]
+    assert trend_markdown(view).splitlines()[-5:] == [
+        "'c' no longer holds since b2",
+        "",
+        "| revision | verdict | edits that did it |",
+        "| --- | --- | --- |",
+        "| b2 | proved → broken | p:1: on<br>p:2: on |",
+    ]
+    suite = ET.fromstring(trend_junit(view))[0]
+    assert [(c.get("name"), [f.text for f in c]) for c in suite] == [("a1 well", []), ("b2 edit", ["p:1: on; p:2: on"])]
 
 
 def test_from_within_the_folder_it_is_the_same(repository):
@@ -141,7 +175,7 @@ def test_the_figure_is_the_same_twice(repository, tmp_path, kind):
     made = []
     for n in range(2):
         out = tmp_path / f"{n}.{kind}"
-        assert run_inkov("history", "site", "--last", "5", "--format", kind, "-o", out, cwd=repository).code == 0
+        assert run_inkov("history", "site", "--last", "2", "--format", kind, "-o", out, cwd=repository).code == 0
         made.append(out.read_bytes())
     assert made[0] == made[1]
     if kind == "png":

@@ -20,7 +20,7 @@ from inkov.plan.trim import Trim
 from proof_sides import hearers, senders
 from simulator import listeners
 from strategies import MEMBERS as VIDS
-from strategies import VLANS, campuses, open_campuses, trunked
+from strategies import VLANS, campuses, often, open_campuses, trunked
 
 
 def with_lists(campus, lists):
@@ -59,7 +59,7 @@ def test_the_sides_of_a_link_are_what_is_left_when_its_ring_is_taken_away(campus
             assert found == {n: some for n, some in behind.items() if some}
 
 
-@settings(max_examples=200, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=often(80), suppress_health_check=[HealthCheck.too_slow])
 @given(trunked())
 def test_trimming_keeps_reach_in_every_state_of_the_tree_and_leaves_nothing_surplus(campus):
     trim = Trim(Network(campus))
@@ -98,7 +98,7 @@ def parts(campus):
     return found
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
+@settings(max_examples=often(30), suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
 @given(st.one_of(campuses(), open_campuses()), st.integers(0, 2**32))
 def test_trimming_any_campus_never_costs_a_frame(campus, seed):
     """With every kind of port, mixing VLANs and all, however what is not stated is filled in: whoever heard still does."""

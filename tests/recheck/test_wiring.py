@@ -10,7 +10,7 @@ from inkov.forwarding.labels import by_labels
 from inkov.model.identity import device_named, same_name
 from inkov.model.names import PortRef
 from inkov.recheck.wiring import _alike, wiring
-from strategies import announced
+from strategies import announced, often
 
 
 def logical(campus, ref):
@@ -19,7 +19,7 @@ def logical(campus, ref):
     return PortRef(ref.switch, ports[ref.port].lag) if ports[ref.port].lag in ports else ref
 
 
-@settings(max_examples=300)
+@settings(max_examples=often(100))
 @given(announced())
 def test_prover_and_checker_join_the_same_ports(campus):
     found, made = cabling(campus), wiring(campus)
@@ -35,7 +35,7 @@ def test_prover_and_checker_join_the_same_ports(campus):
     assert sorted(by_labels(campus.switches, found)) == sorted(made.labelled)
 
 
-@settings(max_examples=500)
+@settings(max_examples=often(200))
 @given(st.text("aB.-17", min_size=1, max_size=9), st.text("aB.-17", min_size=1, max_size=9))
 def test_both_tell_alike_which_names_are_of_one_device(a, b):
     assert same_name(a, b) == _alike(a, b)

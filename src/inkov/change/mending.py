@@ -9,8 +9,8 @@ from inkov.change.drift import Side, word
 from inkov.forwarding.labels import BY_LABEL
 from inkov.model.campus import Campus, Claim
 from inkov.proof.outcome import Broken
+from inkov.rules.catalogue import RULES, cures
 from inkov.rules.choice import fits, identity
-from inkov.rules.cures import CURABLE, cures
 from inkov.rules.finding import Finding, Severity
 from inkov.steps.edit import CannotChange
 from inkov.steps.steps import Step
@@ -153,7 +153,7 @@ class _Mending:
                     self._keep([(finding, cure)], after)
                     return
                 break
-        decide = finding.rule not in CURABLE
+        decide = RULES[finding.rule].cure is None
         why = "somebody has to decide" if decide else self._why_not(finding)
         self._seen.add(identity(finding))
         row = LeftRow(finding.rule, finding.severity.value, finding.place, decide, refused or why, finding.mend)

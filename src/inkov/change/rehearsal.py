@@ -12,6 +12,7 @@ from inkov.change.hearing import shifts
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Together
 from inkov.model.names import PortRef
+from inkov.model.remembered import remembered
 from inkov.proof.ends import end_named
 from inkov.proof.trace import trace
 from inkov.steps.edit import CannotChange
@@ -61,38 +62,35 @@ class Rehearsal:
     """A change on one campus; the states between steps are worked out once."""
 
     def __init__(self, campus: Campus, steps: Sequence[Step], start: str = "") -> None:
+        self.before = campus
         self.steps = steps
         self.start = start
         self._claims = [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims]
-        self._campuses: dict[frozenset[int], Campus] = {frozenset(): campus}
-        self._sides: dict[frozenset[int], Side] = {}
-        self._breaks: dict[frozenset[int], tuple[str, ...]] = {}
         self._halts: dict[tuple[int, str], str] = {}
 
+    @remembered
     def campus(self, done: frozenset[int]) -> Campus:
         """Returns the campus after some steps, in the order of the change."""
-        if done not in self._campuses:
-            last = max(done)
-            self._campuses[done] = self.steps[last].done(self.campus(done - {last}))
-        return self._campuses[done]
+        if not done:
+            return self.before
+        last = max(done)
+        return self.steps[last].done(self.campus(done - {last}))
 
+    @remembered
     def side(self, done: frozenset[int]) -> Side:
         """Returns that campus with what is asked of it."""
-        if done not in self._sides:
-            before = self.side(frozenset()) if done else None
-            self._sides[done] = Side(self.campus(done), self._claims, like=before)
-        return self._sides[done]
+        before = self.side(frozenset()) if done else None
+        return Side(self.campus(done), self._claims, like=before)
 
     @property
     def _all(self) -> frozenset[int]:
         return frozenset(range(len(self.steps)))
 
+    @remembered
     def breaks(self, done: frozenset[int]) -> tuple[str, ...]:
         """Says what is worse after some steps than before the change and than after all of it; nothing at both ends."""
-        if done not in self._breaks:
-            ends = self.side(frozenset()), self.side(self._all)
-            self._breaks[done] = () if done in {frozenset(), self._all} else tuple(self._worse(self.side(done), ends))
-        return self._breaks[done]
+        ends = self.side(frozenset()), self.side(self._all)
+        return () if done in {frozenset(), self._all} else tuple(self._worse(self.side(done), ends))
 
     @property
     def spoils(self) -> tuple[str, ...]:

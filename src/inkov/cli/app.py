@@ -149,7 +149,7 @@ def _version(asked: bool) -> None:
 def _options(
     context: typer.Context,
     version: Annotated[  # noqa: ARG001 - its callback does it
-        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and stop.")
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version.")
     ] = False,
 ) -> None:
     """Options that stand before the command; without one, what is here and what to try."""

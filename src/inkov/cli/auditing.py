@@ -39,40 +39,42 @@ AuditFormat = StrEnum("AuditFormat", [(name.upper(), name) for name in (*_PAGE, 
 @partial(reads_site, answers=of_site)
 def audit(
     site: SiteArgument = Path(),
-    fail_on: Annotated[FailOn, typer.Option(help="Exit 1 for findings of this severity or worse.")] = FailOn.RISK,
+    fail_on: Annotated[
+        FailOn, typer.Option(help="Exit 1 if there are findings of this severity or worse.")
+    ] = FailOn.RISK,
     only: Annotated[
         list[str] | None,
         typer.Option(
             metavar="RULE",
-            help="Run these rules alone; patterns such as 'native/*' work.",
+            help="Run these rules only. Patterns such as 'native/*' work.",
             autocompletion=complete_rules,
         ),
     ] = None,
     skip: Annotated[
         list[str] | None,
         typer.Option(
-            metavar="RULE", help="Do not run these; patterns work, too; repeatable.", autocompletion=complete_rules
+            metavar="RULE", help="Skip these rules. Patterns work; repeatable.", autocompletion=complete_rules
         ),
     ] = None,
     severity: Annotated[
         list[str] | None,
-        typer.Option(metavar="RULE=LEVEL", help="Another severity for some rules: breach, outage, risk, tidy or off."),
+        typer.Option(metavar="RULE=LEVEL", help="Give rules another severity: breach, outage, risk, tidy or off."),
     ] = None,
     baseline: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Report only what is not in this baseline.")
+        Path | None, typer.Option(metavar="FILE", help="Report only findings that are not in this baseline.")
     ] = None,
     write_baseline: Annotated[
-        Path | None, typer.Option(metavar="FILE", help="Write what is found now as a baseline, and report it.")
+        Path | None, typer.Option(metavar="FILE", help="Write today's findings to a baseline file, and report them.")
     ] = None,
     result_format: Annotated[
-        AuditFormat, typer.Option("--format", help="Text for people, the others for programs.")
+        AuditFormat, typer.Option("--format", help="Text is for people, the other formats are for programs.")
     ] = AuditFormat("text"),
     full: Annotated[
-        bool, typer.Option("--full", help="As text, with all that was seen and all that follows from a cause.")
+        bool, typer.Option("--full", help="Show all evidence, and all findings that follow from a cause (text only).")
     ] = False,
     output: OutputOption = None,
 ) -> None:
-    """Find what is wrong: findings by cause, worst first."""
+    """Find what is wrong. Findings are grouped by cause, worst first."""
     from inkov import api
     from inkov.rules.choice import Choice
 
@@ -157,9 +159,9 @@ def report(
 def draft(
     site: SiteArgument = Path(),
     output: OutputOption = None,
-    force: Annotated[bool, typer.Option("--force", help="Write over a file that is there.")] = False,
+    force: Annotated[bool, typer.Option("--force", help="Replace FILE if it exists.")] = False,
 ) -> None:
-    """Write a first campus file from what the switches say: cables, segments, claims that hold today.
+    """Write a first campus file from the switch files: cables, segments, and claims that hold today.
 
     What was guessed or looks doubtful is marked with a question mark. A file that is there is left alone.
     """

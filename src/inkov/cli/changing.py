@@ -43,15 +43,18 @@ def _both(options: Mapping[str, Any]) -> list[Path]:
 @partial(reads_site, answers=_both)
 def drift(
     before: Annotated[
-        str, typer.Argument(metavar="BEFORE", help="A folder, a campus file, or REV or REV:path of a git repository.")
+        str,
+        typer.Argument(metavar="BEFORE", help="The state before: a folder, a campus file, or REV or REV:path in git."),
     ],
-    after: Annotated[str, typer.Argument(metavar="[AFTER]", help="The same; with --saved it is left out.")] = "",
+    after: Annotated[
+        str, typer.Argument(metavar="[AFTER]", help="The state after, in the same forms. Leave it out with --saved.")
+    ] = "",
     saved: Annotated[
-        bool, typer.Option("--saved", help="Compare what the switches have saved with what they run.")
+        bool, typer.Option("--saved", help="Compare the saved configurations of the switches with the running ones.")
     ] = False,
     result_format: Annotated[
         DriftFormat,
-        typer.Option("--format", help="Text for people, the others for programs and merge requests."),
+        typer.Option("--format", help="Text is for people, the other formats are for programs and merge requests."),
     ] = DriftFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -59,7 +62,7 @@ def drift(
 
     A bare revision such as HEAD~1 means the path of the other side, as it was then.
 
-    Exits 1 when anything but text, such as a label, changed.
+    Exits 1 if anything changed except text such as labels.
     """
     from inkov import changes
     from inkov.formats.revision import folder_of
@@ -99,29 +102,38 @@ def rehearse(
     sets: Annotated[
         list[str] | None,
         typer.Option(
-            "--set", metavar="'PLACE KEY VALUE'", help="A step: 'hall:u1 native 990', 'crane tree.priority 61440'."
+            "--set",
+            metavar="'PLACE KEY VALUE'",
+            help="Change one setting, such as 'hall:u1 native 990' or 'crane tree.priority 61440'.",
         ),
     ] = None,
-    cut: Annotated[list[str] | None, typer.Option(metavar="CABLE", help="A cable, by one end or both, is cut.")] = None,
-    fail: Annotated[list[str] | None, typer.Option(metavar="SWITCH", help="A device fails.")] = None,
+    cut: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="CABLE", help="Cut a cable. Name one end or both: switch:port, or 'switch:port - switch:port'."
+        ),
+    ] = None,
+    fail: Annotated[list[str] | None, typer.Option(metavar="SWITCH", help="Switch a device off.")] = None,
     plug: Annotated[
-        list[str] | None, typer.Option(metavar="PORT", help="Somebody plugs a switch of their own into a host's port.")
+        list[str] | None, typer.Option(metavar="PORT", help="Plug a stranger's switch into a host port.")
     ] = None,
     replaced: Annotated[
         list[str] | None,
-        typer.Option("--replace", metavar="'SWITCH FILE'", help="A switch is replaced by the one in a file."),
+        typer.Option("--replace", metavar="'SWITCH FILE'", help="Replace a switch by the one in a file."),
     ] = None,
-    added: Annotated[list[str] | None, typer.Option("--add", metavar="FILE", help="Devices of a file come.")] = None,
+    added: Annotated[list[str] | None, typer.Option("--add", metavar="FILE", help="Add the devices of a file.")] = None,
     cable: Annotated[
-        list[str] | None, typer.Option(metavar="'A - B'", help="With --add: a cable of what comes.")
+        list[str] | None, typer.Option(metavar="'A - B'", help="Connect an added device. Needs --add.")
     ] = None,
-    start: Annotated[str, typer.Option("--from", metavar="HOST", help="The host from which the change is done.")] = "",
+    start: Annotated[
+        str, typer.Option("--from", metavar="HOST", help="The host of the person who makes the change.")
+    ] = "",
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Try a change out, step by step: what each does, whether every switch stays in reach, and in which order nothing breaks.
+    """Try a change step by step: what each step does, whether each switch stays reachable, and in which order nothing breaks.
 
-    Exits 1 when it is not safe as written.
+    Exits 1 if the change is not safe in the order it is written in.
     """
     network = load_network(site, strict=True)
     campus = network.campus
@@ -160,17 +172,17 @@ def mend(
         list[str] | None,
         typer.Option(
             metavar="RULE",
-            help="Only findings of these rules; patterns such as 'native/*' work.",
+            help="Cure findings of these rules only. Patterns such as 'native/*' work.",
             autocompletion=complete_rules,
         ),
     ] = None,
-    at: Annotated[str, typer.Option(metavar="PLACE", help="Only findings at places that hold this text.")] = "",
+    at: Annotated[str, typer.Option(metavar="PLACE", help="Cure findings whose place contains this text only.")] = "",
     apply: Annotated[
         Path | None,
-        typer.Option("--apply", metavar="DIR", help="Write the site there with the cures in its files; a new folder."),
+        typer.Option("--apply", metavar="DIR", help="Write a copy of the site with the cures into a new folder."),
     ] = None,
     diff: Annotated[
-        bool, typer.Option("--diff", help="Show what the cures change in the files, as a unified diff.")
+        bool, typer.Option("--diff", help="Show the changed lines of the files, as a unified diff.")
     ] = False,
     result_format: FormatOption = Format.TEXT,
     output: Annotated[
@@ -179,15 +191,15 @@ def mend(
             "--output",
             "-o",
             metavar="FILE",
-            help="Write the cures there, as a change file for 'rehearse'; or the JSON.",
+            help="Write the cures to a change file for 'inkov rehearse', or the JSON to a file.",
         ),
     ] = None,
 ) -> None:
-    """Find the cures that are certain: each is tried, and kept only if its finding is gone and nothing else is worse.
+    """Find cures that are certain. Each cure is tried, and kept only if its finding disappears and nothing else gets worse.
 
-    With --apply or --diff, cures count that can be written into the files; what devices told of themselves is left alone.
+    --apply and --diff use only cures that can be written into files. Walks, dumps and captures are never edited.
 
-    Exits 1 when findings above tidy are left that somebody has to decide on.
+    Exits 1 if findings above tidy remain that a person must decide on.
     """
     from inkov.change.mending import mended
     from inkov.render.page import clean, plural

@@ -32,36 +32,40 @@ if TYPE_CHECKING:
 def map_(
     site: SiteArgument = Path(),
     output: Annotated[
-        Path, typer.Option("-o", "--output", metavar="FILE", help="Where to draw it: FILE.png, FILE.svg or FILE.pdf.")
+        Path, typer.Option("-o", "--output", metavar="FILE", help="Write the map to FILE.png, FILE.svg or FILE.pdf.")
     ] = Path("map.svg"),
     vlan: Annotated[
-        str | None, typer.Option("--vlan", metavar="VLAN", help="Lay a VLAN over it: where it is, and in which parts.")
+        str | None, typer.Option("--vlan", metavar="VLAN", help="Show a VLAN on the map: where it is, and its islands.")
     ] = None,
     segment: Annotated[
-        str | None, typer.Option(metavar="NAME", help="Lay a segment over it.", autocompletion=completes("segments"))
+        str | None,
+        typer.Option(metavar="NAME", help="Show a segment on the map.", autocompletion=completes("segments")),
     ] = None,
     claim: Annotated[
         str | None,
         typer.Option(
             metavar="CLAIM",
-            help="Lay a claim over it: the way by which it is broken.",
+            help="Show a claim on the map: the path that breaks it.",
             autocompletion=completes("claims"),
         ),
     ] = None,
     tree: Annotated[
-        bool, typer.Option("--tree", help="Lay the spanning tree over it, that of --vlan if one is given.")
+        bool, typer.Option("--tree", help="Show the spanning tree on the map, or with --vlan the tree of that VLAN.")
     ] = False,
     changes: Annotated[
-        Path | None, typer.Option(metavar="CHANGE", help="Lay a change over it: what it touches and what it cuts.")
+        Path | None,
+        typer.Option(metavar="CHANGE", help="Show a change on the map: what it changes and which links it cuts."),
     ] = None,
     around: Annotated[
         str | None,
-        typer.Option(metavar="SWITCH", help="Only what is near a switch.", autocompletion=completes("switches")),
+        typer.Option(
+            metavar="SWITCH", help="Draw only the switches near this one.", autocompletion=completes("switches")
+        ),
     ] = None,
-    hops: Annotated[int, typer.Option(min=0, max=50, help="How near: links between.")] = 2,
+    hops: Annotated[int, typer.Option(min=0, max=50, help="How many links away a switch may be with --around.")] = 2,
     switch: SwitchOption = None,
 ) -> None:
-    """Draw the campus: core on top, both ends of every link with their ports, and one question laid over it."""
+    """Draw the campus, core on top, with the ports at both ends of each link. One option shows a VLAN, a claim, a tree or a change."""
     kind = output.suffix.lower().lstrip(".")
     from inkov.render.map_figure import FORMATS, drawn
 
@@ -142,12 +146,12 @@ def report(
     output: Annotated[
         Path,
         typer.Option(
-            "-o", "--output", metavar="FILE", help="Where to write it: FILE.html, or FILE.xlsx for a workbook."
+            "-o", "--output", metavar="FILE", help="Write the report to FILE.html, or a workbook to FILE.xlsx."
         ),
     ] = Path("report.html"),
     since: Annotated[
         str | None,
-        typer.Option(metavar="REV|FOLDER", help="Tell what changed since: a folder, a campus file, or a git revision."),
+        typer.Option(metavar="REV|FOLDER", help="Add what changed since a folder, a campus file or a git revision."),
     ] = None,
     last: Annotated[
         int,
@@ -156,16 +160,16 @@ def report(
             metavar="N",
             min=0,
             max=1000,
-            help="Add the last N revisions in git: findings and claims of each.",
+            help="Add the findings and claims of the last N revisions in git.",
         ),
     ] = 0,
     dated: Annotated[
-        bool, typer.Option("--dated", help="With the date of today; without, the same input gives the same file.")
+        bool, typer.Option("--dated", help="Add today's date. Without it, the same input gives the same file.")
     ] = False,
 ) -> None:
-    """Write one page to hand over: verdict, findings, claims, map, VLANs, links, devices, and what is not known.
+    """Write one page to hand over: verdict, findings, claims, map, VLANs, links, devices, and facts that are not known.
 
-    The page has no reference outside of itself, works without script and prints. A workbook has the tables alone.
+    The page loads nothing from elsewhere, works without scripts and can be printed. A workbook has the tables only.
     """
     kind = output.suffix.lower()
     if kind not in {".html", ".htm", ".xlsx"}:

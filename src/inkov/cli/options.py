@@ -28,11 +28,11 @@ if TYPE_CHECKING:
 
 SiteArgument = Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")]
 TableFormatOption = Annotated[
-    TableFormat, typer.Option("--format", help="Text for people, the others for programs and pages.")
+    TableFormat, typer.Option("--format", help="Text is for people, the other formats are for programs and pages.")
 ]
-FormatOption = Annotated[Format, typer.Option("--format", help="Text for people, JSON for programs.")]
+FormatOption = Annotated[Format, typer.Option("--format", help="Text is for people, JSON is for programs.")]
 OutputOption = Annotated[
-    Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write there instead of to the screen.")
+    Path | None, typer.Option("-o", "--output", metavar="FILE", help="Write to FILE, not to the screen.")
 ]
 
 
@@ -73,7 +73,7 @@ SwitchOption = Annotated[
     typer.Option(
         "--switch",
         metavar="NAME",
-        help="Only these switches; patterns such as 'kelp-*' work; repeatable.",
+        help="Show these switches only. Patterns such as 'kelp-*' work; repeatable.",
         autocompletion=completes("switches"),
     ),
 ]
@@ -82,7 +82,7 @@ VlanOption = Annotated[
     typer.Option(
         "--vlan",
         metavar="LIST",
-        help="Only these VLANs, such as 310-330,305 or a name.",
+        help="Show these VLANs only: numbers such as 310-330,305, or names.",
         autocompletion=completes("vlans"),
     ),
 ]
@@ -105,7 +105,7 @@ class Run:
 
 
 NoCacheOption = Annotated[
-    bool, typer.Option("--no-cache", help="Read every file anew, and keep nothing of what was read.")
+    bool, typer.Option("--no-cache", help="Do not use the cache: read each file again, and keep nothing.")
 ]
 AllFilesOption = Annotated[
     bool,
@@ -114,10 +114,11 @@ AllFilesOption = Annotated[
 
 
 OutsideOption = Annotated[
-    bool, typer.Option("--allow-outside", help="Read what the campus file names outside its folder, too.")
+    bool, typer.Option("--allow-outside", help="Also read files that the campus file names outside its folder.")
 ]
 VerboseOption = Annotated[
-    bool, typer.Option("-v", "--verbose", help="Tell all that was guessed or passed over when files were read.")
+    bool,
+    typer.Option("-v", "--verbose", help="Print every note of the readers: what they guessed and what they skipped."),
 ]
 
 

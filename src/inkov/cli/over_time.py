@@ -34,7 +34,8 @@ def history(
         str, typer.Option(metavar="NAME", help="Show each revision that turned this claim, and the edit that did it.")
     ] = "",
     result_format: Annotated[
-        ChangeFormat, typer.Option("--format", help="Text for people, the others for programs and merge requests.")
+        ChangeFormat,
+        typer.Option("--format", help="Text is for people, the other formats are for programs and merge requests."),
     ] = ChangeFormat.TEXT,
     output: OutputOption = None,
 ) -> None:

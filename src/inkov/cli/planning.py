@@ -40,23 +40,23 @@ def trim(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
     vlan: VlanOption = None,
-    keep: Annotated[str, typer.Option("--keep", metavar="LIST", help="VLANs that are never trimmed.")] = "none",
-    style: Annotated[ListStyle, typer.Option(help="How lists are written.")] = ListStyle.EXACT,
-    why: Annotated[bool, typer.Option("--why", help="Show who needs each VLAN on each link.")] = False,
+    keep: Annotated[str, typer.Option("--keep", metavar="LIST", help="Never trim these VLANs.")] = "none",
+    style: Annotated[ListStyle, typer.Option(help="Write lists as exact ranges, or as 'all but'.")] = ListStyle.EXACT,
+    why: Annotated[bool, typer.Option("--why", help="Show which members need each VLAN on each link.")] = False,
     planned: Annotated[
         list[Path] | None,
-        typer.Option("--with", metavar="FILE", help="A switch that is not there yet; repeatable."),
+        typer.Option("--with", metavar="FILE", help="Plan for a switch that is not installed yet; repeatable."),
     ] = None,
     apply: Annotated[
         Path | None,
-        typer.Option("--apply", metavar="DIR", help="Write the site with these lists into a new folder."),
+        typer.Option("--apply", metavar="DIR", help="Write a copy of the site with these lists into a new folder."),
     ] = None,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Say what each trunk's allowed list should be: what is missing, what is needed, what can go.
+    """Show what the allowed list of each trunk should be: needed, missing and surplus VLANs.
 
-    Exits 1 when something needed is missing. With --apply, the copy is kept only if no station loses reach.
+    Exits 1 if a needed VLAN is missing. With --apply, the copy is kept only if no station loses reach.
     """
     network = load_network(site, planned or [], strict=True)
     from inkov import api

@@ -33,23 +33,33 @@ def prove(
             "'surviving 1'; repeatable.",
         ),
     ] = None,
-    grid: Annotated[bool, typer.Option("--grid", help="Show every segment against every other instead.")] = False,
+    grid: Annotated[
+        bool, typer.Option("--grid", help="Show a table of each segment against each other segment.")
+    ] = False,
     strict: Annotated[
-        bool, typer.Option("--strict", help="Assume nothing that is not stated; what a proof rests on is then missing.")
+        bool,
+        typer.Option(
+            "--strict", help="Make no assumptions. A claim that needs one ends in 'cannot tell' and names it."
+        ),
     ] = False,
     budget: Annotated[
-        float, typer.Option(min=0, metavar="SECONDS", help="What is not decided by then cannot be told.")
+        float,
+        typer.Option(
+            min=0,
+            metavar="SECONDS",
+            help="Stop after SECONDS. Claims that are not decided by then end in 'cannot tell'.",
+        ),
     ] = 300,
     certificate: Annotated[
         Path | None,
-        typer.Option(metavar="DIR", help="Write a certificate of each proof there, for 'inkov recheck'."),
+        typer.Option(metavar="DIR", help="Write a certificate of each proof into DIR, for 'inkov recheck'."),
     ] = None,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Decide claims: proved, broken with the way shown, or cannot tell with what is missing.
+    """Decide claims. Each is proved, or broken with the path that breaks it, or cannot be told with the facts that are missing.
 
-    Without --claim: the claims of the campus file, or else that every VLAN is apart from every other.
+    Without --claim, the claims of the campus file are decided. Without these, each VLAN is claimed to be apart from each other.
     """
     if grid:
         _grid(site, result_format, output)
@@ -102,15 +112,15 @@ def decide(
 @reads_site
 def recheck(
     certificate: Annotated[
-        list[Path], typer.Argument(metavar="CERTIFICATE…", help="Certificates, as prove wrote them.")
+        list[Path], typer.Argument(metavar="CERTIFICATE…", help="Certificates that 'inkov prove --certificate' wrote.")
     ],
     site: Annotated[Path, typer.Argument(metavar="SITE", help="A folder, a campus file or one switch file.")],
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Check certificates against a site with a small second program that shares nothing with the prover.
+    """Check certificates against a site with a second, small program that shares no code with the prover.
 
-    Files may have changed since: what counts is whether the proof still holds. Exits 1 when one does not.
+    The site may have changed since: recheck tells whether each proof still holds. Exits 1 if one does not.
     """
     from inkov import api
     from inkov.render.recheck_text import recheck_text
@@ -126,23 +136,28 @@ def recheck(
 def trace(
     site: SiteArgument = Path(),
     a: Annotated[
-        str, typer.Argument(metavar="A", help="Who sends: a host, switch:port, an IP address, or a switch.")
+        str, typer.Argument(metavar="A", help="Who sends: a host, a switch:port, an IP address, or a switch.")
     ] = "",
-    b: Annotated[str, typer.Argument(metavar="B", help="Who should hear it and answer: the same.")] = "",
+    b: Annotated[
+        str,
+        typer.Argument(
+            metavar="B", help="Who receives and answers: a host, a switch:port, an IP address, or a switch."
+        ),
+    ] = "",
     tag: Annotated[
-        int | None, typer.Option(min=1, max=4094, help="VID that both put on their frames, as phones do.")
+        int | None, typer.Option(min=1, max=4094, help="Both ends tag their frames with this VLAN, as phones do.")
     ] = None,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Follow a frame from A to B and the answer back; say where it stops, why, and what else stops there.
+    """Follow a frame from A to B and the answer back. Tell where it stops, why, and what else stops there.
 
-    Between hosts of different VLANs a packet is followed, by way of gateways, routes and filters. A switch is meant by its
-    address of management.
+    Between hosts of different VLANs it follows a packet through gateways, routes and filters. A switch is reached at its
+    management address.
 
-    Where nothing states what decides, it says that it cannot tell, shows the usual way, and names the facts.
+    If the files do not state a fact that decides, trace says 'cannot tell', shows the usual path and names the fact.
 
-    Exits 1 when either way is closed, as boxes usually are.
+    Exits 1 if a frame is lost in either direction.
     """
     if not (a and b):
         raise typer.BadParameter("name both ends: inkov trace [SITE] A B")

@@ -30,7 +30,7 @@ def sources(
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Tell what each file gave of which device, what is missing for a full audit, how to get it, and what contradicts."""
+    """Show which facts each file states of which device, which facts are missing and how to get them, and which files contradict each other."""
     network = load_network(site)
     from inkov.formats.registry import FORMATS
     from inkov.render.sources_text import sources_text
@@ -54,12 +54,14 @@ class Language(StrEnum):
 def convert(
     site: SiteArgument = Path(),
     folder: Annotated[
-        Path, typer.Option("-o", "--output", metavar="DIR", help="A folder that is not there yet; one file a switch.")
+        Path, typer.Option("-o", "--output", metavar="DIR", help="Write one file for each switch into a new folder.")
     ] = ...,  # type: ignore[assignment]  # as Typer marks what must be given
-    language: Annotated[Language, typer.Option("--to", help="Our switch files, or OpenConfig JSON.")] = Language.OURS,
+    language: Annotated[
+        Language, typer.Option("--to", help="Write Inkov switch files or OpenConfig JSON.")
+    ] = Language.OURS,
     switch: SwitchOption = None,
 ) -> None:
-    """Write each switch in our language, or as OpenConfig JSON; what is not known is left open and said in a comment."""
+    """Write each switch as an Inkov switch file or as OpenConfig JSON. Facts that are not known are left out, and listed in a comment."""
     network = load_network(site)
     from inkov.formats.openconfig import writer as openconfig_writer
     from inkov.formats.ours import switch_writer

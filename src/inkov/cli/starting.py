@@ -40,9 +40,9 @@ def look_around(context: typer.Context) -> None:
 
 
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Where to write it.")] = Path("quillfin"),
+    folder: Annotated[Path, typer.Argument(metavar="DIR", help="Write the demo into this folder.")] = Path("quillfin"),
 ) -> None:
-    """Write the demo campus, audit it, try its claims, and say what to look at next."""
+    """Write the demo campus, audit it, decide its claims, and suggest what to try next."""
     from inkov.demo.station import write
     from inkov.rules.choice import Choice
 
@@ -72,10 +72,14 @@ def demo(
 def explain(
     rule: Annotated[
         str | None,
-        typer.Argument(metavar="[RULE]", help="Name of a rule, or of a theme.", autocompletion=complete_rules),
+        typer.Argument(
+            metavar="[RULE]",
+            help="A rule such as native/mismatch, or a theme such as native.",
+            autocompletion=complete_rules,
+        ),
     ] = None,
 ) -> None:
-    """Say what a rule looks for, why, and show an example; without a name, list all rules by theme."""
+    """Explain a rule: what it looks for, why it matters, and an example. Without a name, list all rules by theme."""
     from inkov.model.errors import Problem, nearest
     from inkov.model.source import Source
     from inkov.render.rule_text import rule_text, rules_text
@@ -92,7 +96,7 @@ def schema(
     kind: Annotated[
         str,
         typer.Argument(
-            help=f"An input file, or what a command writes as JSON: {', '.join(DOCUMENTS)}.",
+            help=f"An input file, or the JSON of a command: {', '.join(DOCUMENTS)}.",
             autocompletion=lambda: list(DOCUMENTS),
         ),
     ],

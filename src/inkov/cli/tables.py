@@ -31,16 +31,16 @@ if TYPE_CHECKING:
 _ADDED = {
     "sort": (
         Annotated[
-            str, typer.Option("--sort", metavar="COLUMN", help="Order by a column; -COLUMN for the greatest first.")
+            str, typer.Option("--sort", metavar="COLUMN", help="Sort by a column; -COLUMN puts the largest first.")
         ],
         "",
     ),
     "columns": (
-        Annotated[str, typer.Option("--columns", metavar="LIST", help="Only these columns, such as port,vlans.")],
+        Annotated[str, typer.Option("--columns", metavar="LIST", help="Show these columns only, such as port,vlans.")],
         "",
     ),
-    "heads": (Annotated[bool, typer.Option("--heads/--no-heads", help="With a line of heads.")], True),
-    "where": (Annotated[bool, typer.Option("--where", help="Show the file and line of each row, too.")], False),
+    "heads": (Annotated[bool, typer.Option("--heads/--no-heads", help="Print the line of column heads.")], True),
+    "where": (Annotated[bool, typer.Option("--where", help="Also show the file and line of each row.")], False),
 }
 
 
@@ -83,12 +83,12 @@ def vlans(
     switch: SwitchOption = None,
     vlan: VlanOption = None,
     converged: Annotated[
-        bool, typer.Option("--converged", help="Show the tables as they will be once sync groups have settled.")
+        bool, typer.Option("--converged", help="Show the VLAN tables after all sync groups have settled.")
     ] = False,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Show each VLAN across all switches in one row, with its islands."""
+    """Show each VLAN in one row across all switches, with its islands."""
     network = load_network(site)
     from inkov import api
     from inkov.render.page import WIDTH
@@ -114,7 +114,7 @@ def links(
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Show both ends of each link in one row: what crosses, and why the rest is lost."""
+    """Show both ends of each link in one row: the VLANs it carries, and why it loses the others."""
     network = load_network(site)
     from inkov.render.table_text import links_page
     from inkov.views.tables import link_rows
@@ -128,15 +128,17 @@ def ports(
     site: SiteArgument = Path(),
     switch: SwitchOption = None,
     vlan: VlanOption = None,
-    relay: Annotated[bool, typer.Option("--relay", help="Show what goes in and out instead.")] = False,
-    grid: Annotated[bool, typer.Option("--grid", help="Show ports against VLANs instead.")] = False,
+    relay: Annotated[
+        bool, typer.Option("--relay", help="Show which VLANs enter and leave each port, tagged and untagged.")
+    ] = False,
+    grid: Annotated[bool, typer.Option("--grid", help="Show a table of ports against VLANs.")] = False,
     rogue: Annotated[
-        bool, typer.Option("--rogue", help="Show what a switch of somebody's own would get there, worst first.")
+        bool, typer.Option("--rogue", help="Show what a stranger's switch would reach from each port, worst first.")
     ] = False,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Show what each port is set to and what it faces."""
+    """Show each port: its settings and what it faces."""
     network = load_network(site)
     from inkov.render.relay_text import grids_text, relays_page, rogues_page
     from inkov.render.table_text import ports_page
@@ -168,7 +170,7 @@ def gateways(
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Show the gateways between VLANs: address, up or down and why, and the filters in front of each."""
+    """Show gateways: address, up or down and why, and their filters."""
     network = load_network(site)
     from inkov.render.gateway_text import gateways_page
     from inkov.views.gateways import gateways_view
@@ -182,14 +184,17 @@ def flood(
     site: SiteArgument = Path(),
     port: Annotated[
         str | None,
-        typer.Argument(metavar="[PORT]", help="Host, or switch:port, that sends; every edge port without it."),
+        typer.Argument(metavar="[PORT]", help="The sender: a host or a switch:port. Without it, each edge port."),
     ] = None,
-    tag: Annotated[int | None, typer.Option(min=0, max=4094, help="VID on the frame; untagged without it.")] = None,
-    inner: Annotated[int | None, typer.Option(min=0, max=4094, help="VID of a second tag, inside.")] = None,
+    tag: Annotated[
+        int | None,
+        typer.Option(min=0, max=4094, help="Tag the frame with this VLAN. Without it, the frame is untagged."),
+    ] = None,
+    inner: Annotated[int | None, typer.Option(min=0, max=4094, help="Add a second, inner tag.")] = None,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Tell who hears a broadcast from a port, or the whole who-hears-whom of the campus."""
+    """Show which ports hear a broadcast from a port, or from each edge port."""
     if inner is not None and tag is None:
         raise typer.BadParameter("--inner needs --tag")
     network = load_network(site)
@@ -210,7 +215,7 @@ def tree(
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
-    """Draw the spanning trees: the root, each switch's way to it, and why each blocked port lost."""
+    """Draw the spanning trees: the root, the path of each switch to it, and why each blocked port lost."""
     network = load_network(site)
     from inkov.render.row_pages import tree_page
     from inkov.render.tree_text import trees_text

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from inkov.model.identity import Devices, same_name
+from inkov.model.remembered import remembered
 from inkov.model.switch import Heard, Switch
 
 
@@ -23,7 +24,6 @@ class _Book:
     def __init__(self, switches: Mapping[str, Switch]) -> None:
         self.switches = switches
         self.devices = Devices(switches)
-        self._ports: dict[str, Mapping[str, str]] = {}
 
     def switch(self, switch: Switch) -> Switch:
         """Returns a switch with what it heard as `followed` has it; the very same where nothing changes."""
@@ -48,15 +48,14 @@ class _Book:
         same = (own, port, system) == (heard.port, heard.far_port, heard.system)
         return heard if same else replace(heard, port=own, far_port=port, system=system)
 
+    @remembered
     def ports(self, name: str) -> Mapping[str, str]:
         """Returns the name of the port that each further identifier of a switch stands for, where it stands for one."""
-        if name not in self._ports:
-            ports = self.switches[name].ports.values()
-            often = Counter(i for p in ports for i in {*p.known_as, *([p.label] if p.label else [])})
-            self._ports[name] = {
-                i: p.name
-                for p in ports
-                for i in (*p.known_as, p.label)
-                if often[i] == 1 and i not in self.switches[name].ports
-            }
-        return self._ports[name]
+        ports = self.switches[name].ports.values()
+        often = Counter(i for p in ports for i in {*p.known_as, *([p.label] if p.label else [])})
+        return {
+            i: p.name
+            for p in ports
+            for i in (*p.known_as, p.label)
+            if often[i] == 1 and i not in self.switches[name].ports
+        }

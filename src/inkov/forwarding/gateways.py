@@ -16,6 +16,7 @@ from inkov.forwarding.bridging import Bridging
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.kinds.table import subinterfaces
 from inkov.model.names import PortRef
+from inkov.model.remembered import remembered
 from inkov.model.routing import Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Source
@@ -71,7 +72,6 @@ class Gateways:
 
     def __init__(self, plant: Bridging) -> None:
         self.plant = plant
-        self._states: dict[Interface, State] = {}
         self._starts: dict[tuple[Interface, View], Sets] = {}
 
     @cached_property
@@ -136,13 +136,12 @@ class Gateways:
 
     # -- up or down ----------------------------------------------------------------------------------
 
+    @remembered
     def state(self, interface: Interface) -> State:
         """Tells whether a gateway is up."""
-        if interface not in self._states:
-            found = self._of_vlan(interface) if interface.port is None else self._of_port(interface)
-            doubt = interface.gateway.doubt
-            self._states[interface] = State(None, doubt, interface.gateway.source) if doubt and found.up else found
-        return self._states[interface]
+        found = self._of_vlan(interface) if interface.port is None else self._of_port(interface)
+        doubt = interface.gateway.doubt
+        return State(None, doubt, interface.gateway.source) if doubt and found.up else found
 
     def up(self, interface: Interface, view: View) -> bool:
         """Tells whether a gateway is up surely, or may be."""

@@ -16,6 +16,7 @@ from inkov.forwarding.cabling import Link, components, links_by_switch
 from inkov.forwarding.ladder import Ladders
 from inkov.kinds.relay import Mask
 from inkov.model.names import PortRef
+from inkov.model.remembered import remembered
 from inkov.model.vlanset import Vid, VlanSet, bits
 
 
@@ -41,9 +42,6 @@ class Islands:
     def __init__(self, plant: Bridging, ladders: Ladders) -> None:
         self.plant = plant
         self._ladders = ladders
-        self._of: dict[Vid, list[frozenset[str]]] = {}
-        self._lived: dict[Vid, _LivedIn] = {}
-        self._missing: dict[Vid, list[tuple[frozenset[str], list[frozenset[str]]]]] = {}
 
     @cached_property
     def _reached(self) -> dict[str, Mask]:
@@ -81,30 +79,28 @@ class Islands:
             return {name: 0 for name, mask in self._reached.items() if mask >> vid & 1}
         return self._lived_in(vid).at
 
+    @remembered
     def of(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN: sets of switches that relay it and are joined; members or not."""
-        if vid not in self._of:
-            by_vlan = self._sorted_of(vid)
-            self._of[vid] = components(by_vlan.relaying.get(vid, ()), by_vlan.carrying.get(vid, ()))
-        return self._of[vid]
+        by_vlan = self._sorted_of(vid)
+        return components(by_vlan.relaying.get(vid, ()), by_vlan.carrying.get(vid, ()))
 
     def inhabited(self, vid: Vid) -> list[frozenset[str]]:
         """Returns the islands of a VLAN that hold members."""
         return self._lived_in(vid).islands
 
+    @remembered
     def _lived_in(self, vid: Vid) -> _LivedIn:
-        if vid not in self._lived:
-            homes = self.plant.homes(vid)
-            if vid in self.split:
-                islands = [island for island in self.of(vid) if not island.isdisjoint(homes)]
-            else:
-                islands = [frozenset(n for n, mask in self._reached.items() if mask >> vid & 1)] if homes else []
-            at = {name: n for n, island in enumerate(islands) for name in island}
-            members: list[list[PortRef]] = [[] for _ in islands]
-            for name, refs in homes.items():
-                members[at[name]] += refs
-            self._lived[vid] = _LivedIn(islands, at, members)
-        return self._lived[vid]
+        homes = self.plant.homes(vid)
+        if vid in self.split:
+            islands = [island for island in self.of(vid) if not island.isdisjoint(homes)]
+        else:
+            islands = [frozenset(n for n, mask in self._reached.items() if mask >> vid & 1)] if homes else []
+        at = {name: n for n, island in enumerate(islands) for name in island}
+        members: list[list[PortRef]] = [[] for _ in islands]
+        for name, refs in homes.items():
+            members[at[name]] += refs
+        return _LivedIn(islands, at, members)
 
     def count(self, vid: Vid) -> int:
         """Returns how many islands of a VLAN hold members."""
@@ -138,6 +134,7 @@ class Islands:
                 found += refs
         return tuple(found)
 
+    @remembered
     def missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         """Finds switches that do not relay a VLAN and stand between islands of it that hold members.
 
@@ -145,9 +142,7 @@ class Islands:
             Each group of such switches, joined by links or by islands without members, with the islands that it
             would join, were it to relay the VLAN.
         """
-        if vid not in self._missing:
-            self._missing[vid] = self._missing_on_the_way(vid)
-        return self._missing[vid]
+        return self._missing_on_the_way(vid)
 
     def _missing_on_the_way(self, vid: Vid) -> list[tuple[frozenset[str], list[frozenset[str]]]]:
         inhabited, island_of, _ = self._lived_in(vid)

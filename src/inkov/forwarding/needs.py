@@ -26,6 +26,7 @@ from inkov.forwarding.trees import Trees
 from inkov.kinds.relay import Mask, View
 from inkov.kinds.table import is_tunnel, memberships, unknown, untagged_vlan
 from inkov.model.names import PortRef, natural
+from inkov.model.remembered import remembered
 from inkov.model.switch import Kind
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
@@ -93,8 +94,6 @@ class Needs:
         self.plant = plant
         self._graph = graph
         self._transit = Transit(plant, trees)
-        self._ends: dict[int, Ends] = {}
-        self._homes: dict[Vid, dict[str, int]] = {}
 
     @cached_property
     def own(self) -> dict[Hashable, Mask]:
@@ -245,13 +244,12 @@ class Needs:
         at = self.block_of.get(id(link))
         return self.needed(link) if at is None else self._needed[at]
 
+    @remembered
     def _ends_of(self, at: int) -> Ends:
         """Returns the switches of a ring that no tree leads others through, as far as one failure goes."""
-        if at not in self._ends:
-            block = self.blocks[at]
-            place = partial(self._tour.place, block=at)
-            self._ends[at] = self._transit.ends(block, place) if block.ring else NO_ENDS
-        return self._ends[at]
+        block = self.blocks[at]
+        place = partial(self._tour.place, block=at)
+        return self._transit.ends(block, place) if block.ring else NO_ENDS
 
     def ring(self, link: Link) -> tuple[Link, ...]:
         """Returns the links of the ring a link is in; none when it is the only way."""
@@ -277,11 +275,10 @@ class Needs:
     def _tour(self) -> _Tour:
         return _Tour(self.blocks)
 
+    @remembered
     def _members(self, vid: Vid) -> dict[str, int]:
         """Returns how many member ports of a VLAN each switch has, the most first; a gateway or a router counts as one."""
-        if vid not in self._homes:
-            members = self.plant.members.get(vid, {})
-            own = {str(n) for n, mask in self.own.items() if mask >> vid & 1}
-            counts = {n: max(len(members.get(n, ())), 1) for n in own}
-            self._homes[vid] = dict(sorted(counts.items(), key=lambda m: (-m[1], natural(m[0]))))
-        return self._homes[vid]
+        members = self.plant.members.get(vid, {})
+        own = {str(n) for n, mask in self.own.items() if mask >> vid & 1}
+        counts = {n: max(len(members.get(n, ())), 1) for n in own}
+        return dict(sorted(counts.items(), key=lambda m: (-m[1], natural(m[0]))))

@@ -17,6 +17,7 @@ from inkov.forwarding.uncover import ANY, any_of, stack_towards
 from inkov.kinds.relay import Domain, Mask, Tag, Tags, View, tag_of
 from inkov.model.campus import Apart
 from inkov.model.names import PortRef
+from inkov.model.remembered import remembered
 from inkov.model.vlanset import FULL_MASK, bits
 from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Witness
@@ -132,16 +133,12 @@ class HostileProver:
     def __init__(self, network: Network, stations: Callable[[str, View], Stations]) -> None:
         self.network = network
         self.stations = stations
-        self._attackers: dict[tuple[str, View], Attackers] = {}
-        self._reached: dict[tuple[str, bool], Mapping[str, Mask]] = {}
         self._speakers: dict[str, Speaker] = {}
-        self._honest_ones: dict[str, tuple[Speaker, Listener]] = {}
 
+    @remembered
     def attackers(self, name: str, view: View) -> Attackers:
         """Returns a segment's stations as attackers in a view."""
-        if (name, view) not in self._attackers:
-            self._attackers[name, view] = Attackers(self.network, self.stations(name, view), view)
-        return self._attackers[name, view]
+        return Attackers(self.network, self.stations(name, view), view)
 
     def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
         """Finds how two segments meet when a station of either is hostile, at layer 2 or else at layer 3."""
@@ -186,23 +183,19 @@ class HostileProver:
         heard = self.layer3.way(speaker, ears, without)
         return heard if attack is None or (heard is not None and not heard.unknown) else attack
 
+    @remembered
     def _honest(self, name: str) -> tuple[Speaker, Listener]:
-        if name not in self._honest_ones:
-            self._honest_ones[name] = (
-                self.layer3.outsiders(name)
-                if self.stations(name, View.MAY).segment.outside
-                else honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
-            )
-        return self._honest_ones[name]
+        return (
+            self.layer3.outsiders(name)
+            if self.stations(name, View.MAY).segment.outside
+            else honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
+        )
 
+    @remembered
     def reached(self, name: str, *, hostile: bool) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment may get to, from hostile stations or from honest ones."""
-        if (name, hostile) not in self._reached:
-            attackers = self.attackers(name, View.MAY) if hostile else None
-            self._reached[name, hostile] = (
-                attackers.reached(self.network, View.MAY) if attackers else self.spread(name, View.MAY)
-            )
-        return self._reached[name, hostile]
+        attackers = self.attackers(name, View.MAY) if hostile else None
+        return attackers.reached(self.network, View.MAY) if attackers else self.spread(name, View.MAY)
 
     def spread(self, name: str, view: View) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment's honest stations get to."""

@@ -17,6 +17,7 @@ from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, View
 from inkov.model.campus import Apart, Claim, Facing, Together
 from inkov.model.names import PortRef
+from inkov.model.remembered import remembered
 from inkov.model.vlanset import VlanSet, bits
 from inkov.proof.between import between
 from inkov.proof.group import Group
@@ -97,7 +98,6 @@ class Prover:
         self._late = late
         self._stations: dict[tuple[str, View], Stations] = {}
         self._spread: dict[tuple[str, View], Mapping[str, Mask]] = {}
-        self._domains: dict[str, Mask] = {}
         self._sides: dict[str, tuple[Speaker, Listener]] = {}
 
     @cached_property
@@ -241,12 +241,11 @@ class Prover:
         overlap = self._becomes(speaker) & self.stations(listener, View.MAY).heard
         return bool(overlap) and self.stations(listener, view).heard_in(self.spread(speaker, view))
 
+    @remembered
     def _becomes(self, name: str) -> Mask:
         """Returns all domains that frames of a segment may ever be in, on whatever switch: no less than they are."""
-        if name not in self._domains:
-            stations = self.stations(name, View.MAY)
-            self._domains[name] = self.network.graph(View.MAY).becomes(stations.sent, tagged=bool(stations.tagged))
-        return self._domains[name]
+        stations = self.stations(name, View.MAY)
+        return self.network.graph(View.MAY).becomes(stations.sent, tagged=bool(stations.tagged))
 
     def witnesses(self, a: str, b: str, *, ab: bool, ba: bool) -> list[Witness]:
         """Finds a way for one pair: certain ones if there are any, and one for both directions if it serves both."""

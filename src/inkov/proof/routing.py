@@ -14,6 +14,7 @@ from typing import NamedTuple
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Mask, View
+from inkov.model.remembered import remembered
 from inkov.model.routing import Filter, Route
 from inkov.model.source import Source
 from inkov.proof.outcome import Turn
@@ -92,14 +93,12 @@ class Routing:
         self.network = network
         self.gateways = network.gateways
         self.view = view
-        self._emitted: dict[Interface, Mapping[str, Mask]] = {}
 
+    @remembered
     def emitted(self, interface: Interface) -> Mapping[str, Mask]:
         """Returns everywhere that the frames a gateway sends get to."""
-        if interface not in self._emitted:
-            starts = self.gateways.starts(interface, self.view)
-            self._emitted[interface] = self.network.graph(self.view).spread(starts.masks, starts.tagged)
-        return self._emitted[interface]
+        starts = self.gateways.starts(interface, self.view)
+        return self.network.graph(self.view).spread(starts.masks, starts.tagged)
 
     def hears(self, interface: Interface, reached: Mapping[str, Mask]) -> bool:
         """Tells whether frames that got so far reach a gateway that is up."""

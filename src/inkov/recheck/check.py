@@ -10,6 +10,7 @@ from typing import Any
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, by_look, looks
+from inkov.model.remembered import remembered
 from inkov.model.switch import Negotiated, Stance
 from inkov.recheck.claim import assumptions, checked, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
@@ -83,7 +84,6 @@ class _Apart:
         self.gateways = Gateways(campus, self.made, self.ports)
         self.sets: dict[str, Set] = {}
         self._places: dict[str, Places] = {}
-        self._prefixes: dict[str, tuple[Any, ...]] = {}
         self._listeners: dict[int, dict[str, str]] = {}  # by identity of places, which are kept
         edges = Edges(campus, self.made, self.ports)
         self.stations = {n: Stations(campus, self.made, n, self.ports, edges) for n in claim["segments"]}
@@ -204,10 +204,9 @@ class _Apart:
     def _reach(self, at: At) -> Places:
         return self.places(f"gateway {at[0]} {at[1].key}", partial(self.gateways.sets_out, at))
 
+    @remembered
     def _addresses(self, name: str) -> tuple[Any, ...]:
-        if name not in self._prefixes:
-            self._prefixes[name] = self._addresses_of(self.stations[name])
-        return self._prefixes[name]
+        return self._addresses_of(self.stations[name])
 
     def _addresses_of(self, stations: Stations) -> tuple[Any, ...]:
         vlans = {d for _, (d, _) in stations.starts} | {d for _, d in stations.hearers}

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from importlib import import_module
 
 from inkov.forwarding.network import Network
 from inkov.rules.choice import Choice, fits, identity
-from inkov.rules.finding import Finding, grouped
+from inkov.rules.cures import together
+from inkov.rules.finding import Cure, Finding, grouped
 from inkov.rules.impact import impact
 from inkov.rules.registry import RULES, Facts
 from inkov.rules.settings import resolved
@@ -112,3 +114,10 @@ def audited(network: Network, choice: Choice | None = None, *, catches: bool = F
     stand += map(choice.weighed, said)
     new = [f for f in map(impact(network, decides=decides), stand) if identity(f) not in choice.known]
     return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran), tuple(failed))
+
+
+def cures(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Yields what may cure a finding, the likeliest first; nothing for what needs a person's decision."""
+    cure = RULES[finding.rule].cure
+    if cure is not None:
+        yield from map(together, cure(network, finding))

@@ -6,9 +6,8 @@ Whether one is any good is not decided here: it is tried on the campus, and kept
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import replace
-from typing import Final
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
@@ -16,21 +15,14 @@ from inkov.kinds.table import access_of, allowed_list, carries_tags, negotiates,
 from inkov.model.names import PortRef, ports_text, stem
 from inkov.model.switch import DOT1Q, Lacp, Stance
 from inkov.model.vlanset import Vid, VlanSet
-from inkov.rules.finding import Finding
-from inkov.rules.table_cures import Cure, missing, named, private, step_priority, usual_priority
-from inkov.rules.themes.spare import says_unused
+from inkov.rules.finding import Cure, Finding
+from inkov.rules.table_cures import define_missing
+from inkov.rules.wording import says_unused
 from inkov.steps.settings import KEEP, PortChange, TreeChange, words
 from inkov.steps.steps import SetPorts, Step
 
 
-def cures(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Yields what may cure a finding, the likeliest first; nothing for what needs a person's decision."""
-    make = _BY_RULE.get(finding.rule)
-    if make is not None:
-        yield from map(_together, make(network, finding))
-
-
-def _together(cure: Cure) -> Cure:
+def together(cure: Cure) -> Cure:
     """Returns a cure in which ports of a switch that are set alike are one step."""
     alike: dict[Hashable, list[SetPorts]] = {}
     others: list[Step] = []
@@ -58,7 +50,7 @@ def _at(ref: PortRef, settings: PortChange) -> SetPorts:
     return SetPorts(what=f"{ref}: {words(settings)}", ports=(ref,), settings=settings)
 
 
-def _lists(network: Network, finding: Finding) -> Iterator[Cure]:
+def extend_lists(network: Network, finding: Finding) -> Iterator[Cure]:
     """Adds to each list of a link what the other end allows and it does not."""
     if (link := _link(network, finding)) is None:
         return
@@ -71,7 +63,7 @@ def _lists(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(found)
 
 
-def _left_out(network: Network, finding: Finding) -> Iterator[Cure]:
+def add_left_out(network: Network, finding: Finding) -> Iterator[Cure]:
     """Adds to the lists that are to blame what they leave out."""
     found = []
     for ref in dict.fromkeys(PortRef(c.holder, c.port) for c in finding.causes if c.port):
@@ -82,7 +74,7 @@ def _left_out(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(found)
 
 
-def _lags(network: Network, finding: Finding) -> Iterator[Cure]:
+def let_a_lag_ask(network: Network, finding: Finding) -> Iterator[Cure]:
     """Lets one end of a LAG ask."""
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
@@ -96,7 +88,7 @@ def _usual_native(network: Network) -> Vid | None:
     return next((v for v, _ in common.most_common() if not network.members.get(v)), None)
 
 
-def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
+def set_natives(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets both natives of a link to what most trunks have, where no user port is in that; else one end to the other's."""
     if (link := _link(network, finding)) is None:
         return
@@ -110,7 +102,7 @@ def _natives(network: Network, finding: Finding) -> Iterator[Cure]:
             yield tuple(_at(ref, PortChange(native=native)) for ref in wrong)
 
 
-def _trunks(network: Network, finding: Finding) -> Iterator[Cure]:
+def make_the_other_end_a_trunk(network: Network, finding: Finding) -> Iterator[Cure]:
     """Makes the end of a link that is no trunk one, set as the other end is."""
     if (link := _link(network, finding)) is None:
         return
@@ -122,14 +114,14 @@ def _trunks(network: Network, finding: Finding) -> Iterator[Cure]:
             yield (_at(own, PortChange(mode=mode, trunk=trunk.allowed, native=native)),)
 
 
-def _stances(network: Network, finding: Finding) -> Iterator[Cure]:
+def let_one_end_ask(network: Network, finding: Finding) -> Iterator[Cure]:
     """Lets one end of a link ask."""
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
             yield (_at(ref, PortChange(stance=Stance.ACTIVE)),)
 
 
-def _both_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
+def make_both_ends_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     """Makes both ends of a link trunks that carry what cannot cross, beside what does."""
     if (link := _link(network, finding)) is None or (native := _usual_native(network)) is None:
         return
@@ -139,7 +131,7 @@ def _both_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(_at(e, PortChange(trunk=carried, native=native)) for e in ends)
 
 
-def _fixed_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
+def fix_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     """Makes the ends of a link that negotiate the trunks that they would agree on."""
     if (link := _link(network, finding)) is not None:
         ends = [e for e in (link.a, link.b) if negotiates(network.port(e))]
@@ -147,13 +139,13 @@ def _fixed_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
             yield tuple(_at(e, PortChange(mode="trunk")) for e in ends)
 
 
-def _no_edges(_: Network, finding: Finding) -> Iterator[Cure]:
+def take_edges_off(_: Network, finding: Finding) -> Iterator[Cure]:
     """Takes the edge setting off the ports that face a switch."""
     refs = [PortRef(c.holder, c.port) for c in finding.causes if c.port]
     yield tuple(_at(ref, PortChange(tree=TreeChange(edge=False))) for ref in refs)
 
 
-def _planned(network: Network, finding: Finding) -> Iterator[Cure]:
+def set_as_planned(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets ports as the plan says."""
     rows = {row.port: row for row in network.campus.plan}
     found = []
@@ -176,7 +168,7 @@ def _ports(network: Network, finding: Finding) -> list[PortRef]:
     return [ref for ref in found if network.has(ref)]
 
 
-def _as_siblings(network: Network, finding: Finding) -> Iterator[Cure]:
+def set_as_siblings(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets ports as most of the switches that are like theirs have the same port."""
     found = []
     for ref in _ports(network, finding):
@@ -197,7 +189,7 @@ def _as_siblings(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(found)
 
 
-def _voices(network: Network, finding: Finding) -> Iterator[Cure]:
+def set_usual_voice(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets the voice VLAN that most ports of the campus have."""
     every = (access_of(p.switching) for s in network.switches.values() for p in s.ports.values())
     usual = Counter(a.voice for a in every if a is not None and a.voice not in {None, a.vid}).most_common(1)
@@ -207,13 +199,13 @@ def _voices(network: Network, finding: Finding) -> Iterator[Cure]:
             yield tuple(_at(ref, PortChange(voice=voice)) for ref in refs)
 
 
-def _missing_voices(network: Network, finding: Finding) -> Iterator[Cure]:
+def define_or_set_voice(network: Network, finding: Finding) -> Iterator[Cure]:
     """Defines a voice VLAN that others have; or else sets the one that most ports have."""
-    yield from missing(network, finding)
-    yield from _voices(network, finding)
+    yield from define_missing(network, finding)
+    yield from set_usual_voice(network, finding)
 
 
-def _natives_of(network: Network, finding: Finding) -> Iterator[Cure]:
+def set_natives_of_blamed(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets the natives of all links that a finding blames to what most trunks have, where no user port is in that."""
     blamed = set(_ports(network, finding))
     ends = [e for k in network.links if {k.a, k.b} & blamed for e in (k.a, k.b)]
@@ -223,14 +215,14 @@ def _natives_of(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(_at(e, PortChange(native=usual)) for e in wrong)
 
 
-def _tags(network: Network, finding: Finding) -> Iterator[Cure]:
+def set_standard_tags(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets the standard tag format where another one is set, or none."""
     ends = [e for k in network.links if str(k) == finding.place for e in (k.a, k.b)] or _ports(network, finding)
     if wrong := [e for e in ends if network.port(e).tag_format != DOT1Q]:
         yield tuple(_at(e, PortChange(tags=DOT1Q)) for e in wrong)
 
 
-def _fixed(network: Network, finding: Finding) -> Iterator[Cure]:
+def fix_access_ports(network: Network, finding: Finding) -> Iterator[Cure]:
     """Makes all host ports of a switch that negotiate the access ports that they are without a switch behind them."""
     switches = dict.fromkeys(ref.switch for ref in _ports(network, finding))
     refs = [r for name in switches for r in network.station_ports[name] if negotiates(network.port(r))]
@@ -268,13 +260,13 @@ def _one_slip(typed: str, meant: str) -> bool:
     return any(longer[:i] + longer[i + 1 :] == shorter for i in range(len(longer)))
 
 
-def _meant_vlans(network: Network, finding: Finding) -> Iterator[Cure]:
+def define_or_mend_slip(network: Network, finding: Finding) -> Iterator[Cure]:
     """Defines a VLAN that others have; or else mends a slip."""
-    yield from missing(network, finding)
+    yield from define_missing(network, finding)
     yield from _slips(network, finding)
 
 
-def _into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
+def put_into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
     """Puts ports into the LAG in which the other cables of the far LAG end."""
     own = PortRef.parse(finding.place)
     for link in network.links_at.get(own.switch, ()) if own else ():
@@ -286,7 +278,7 @@ def _into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
             return
 
 
-def _members(network: Network, finding: Finding) -> Iterator[Cure]:
+def turn_members_on(network: Network, finding: Finding) -> Iterator[Cure]:
     """Turns on the members of a LAG that are off while others are on, where their cables end in the LAG at the other end."""
     refs = [r for r in _ports(network, finding) if not network.port(r).enabled]
     links = [k for k in network.links if finding.place in {str(k.a), str(k.b)}]
@@ -295,9 +287,9 @@ def _members(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(_at(r, PortChange(enabled=True)) for r in refs)
 
 
-def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
+def open_lists_or_ports(network: Network, finding: Finding) -> Iterator[Cure]:
     """Adds to lists what they leave out; or opens the shut ports that part a VLAN."""
-    yield from _left_out(network, finding)
+    yield from add_left_out(network, finding)
     shut = [r for r in _ports(network, finding) if not network.port(r).enabled]
     members = (PortRef(r.switch, m) for r in shut for m in network.port(r).members)
     shut += [m for m in members if not network.port(m).enabled]
@@ -305,58 +297,16 @@ def _opened(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(_at(r, PortChange(enabled=True)) for r in dict.fromkeys(shut))
 
 
-def _closed(network: Network, finding: Finding) -> Iterator[Cure]:
+def shut_unused(network: Network, finding: Finding) -> Iterator[Cure]:
     """Shuts ports that say themselves that nobody uses them."""
     refs = _ports(network, finding)
     if refs and all(says_unused(network.port(r).label) for r in refs):
         yield tuple(_at(r, PortChange(enabled=False)) for r in refs)
 
 
-def _secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
+def map_secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
     """Maps a promiscuous port to all secondaries of its primary."""
     for ref in _ports(network, finding):
         own = promiscuous_of(network.port(ref).switching)
         if own is not None:
             yield (_at(ref, PortChange(secondaries=own.secondaries | finding.vlans)),)
-
-
-_BY_RULE: Final[dict[str, Callable[[Network, Finding], Iterator[Cure]]]] = {
-    "list/differs": _lists,
-    "vlan/missing": missing,
-    "access/undefined": _meant_vlans,
-    "gateway/down": missing,
-    "lag/one-ended": _into_lag,
-    "lag/uneven": _members,
-    "ring/gap": _left_out,
-    "spare/trunk": _closed,
-    "tree/edge-root": usual_priority,
-    "tree/priority": step_priority,
-    "private/untied": private,
-    "private/missing": private,
-    "private/promiscuous": _secondaries,
-    "voice/undefined": _missing_voices,
-    "voice/same": _voices,
-    "sibling/port": _as_siblings,
-    "tags/differ": _tags,
-    "tags/negotiated": _tags,
-    "stance/invites": _fixed,
-    "stance/contradicts": _fixed,
-    "vlan/aliases": named,
-    "native/mismatch": _natives,
-    "native/jump": _natives,
-    "native/users": _natives_of,
-    "native/default": _natives,
-    "trunk/one-sided": _trunks,
-    "trunk/absent": _both_trunks,
-    "stance/both-wait": _stances,
-    "stance/groups": _fixed_trunks,
-    "stance/one-sided": _trunks,
-    "lag/unformed": _lags,
-    "vlan/islands": _opened,
-    "ring/cut": _left_out,
-    "edge/on-link": _no_edges,
-    "plan/port": _planned,
-}
-"""Rules whose findings have a cure that may be certain."""
-
-CURABLE: Final = frozenset(_BY_RULE)

@@ -11,6 +11,7 @@ from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.vlanset import NONE, VlanSet
+from inkov.steps.steps import Step
 
 
 class Cause(NamedTuple):
@@ -171,3 +172,7 @@ def _shared(findings: tuple[Finding, ...]) -> tuple[Finding, ...]:
             more = f" The same at {len(some) - 1} more places: {places} and {len(some) - 4} more."
             made.append(replace(finding, what=finding.what + more, also=tuple(some[1:])))
     return tuple(made)
+
+
+Cure = tuple[Step, ...]
+"""Steps that may put right what a finding blames."""

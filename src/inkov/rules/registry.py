@@ -13,7 +13,7 @@ from inkov.forwarding.network import Network
 from inkov.model.names import PortRef, stem
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind, Switch
-from inkov.rules.finding import Evidence, Fault, Finding, Severity
+from inkov.rules.finding import Cure, Evidence, Fault, Finding, Severity
 
 
 class Facts:
@@ -45,6 +45,9 @@ class Facts:
 
 
 Check = Callable[[Facts], Iterator[Fault]]
+
+Cures = Callable[[Network, Finding], Iterator[Cure]]
+"""Yields what may cure a finding; each cure is tried before it is believed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +96,7 @@ class Rule:
         check: yields the faults.
         options: numbers that a campus may set.
         faults: the kinds of fault it finds, by their number in `FAULTS`.
+        cure: yields what may cure a finding, the likeliest first; None where a person must decide.
     """
 
     name: str
@@ -105,6 +109,7 @@ class Rule:
     check: Check
     options: tuple[Option, ...] = ()
     faults: tuple[int, ...] = ()
+    cure: Cures | None = None
 
     def finding(self, fault: Fault) -> Finding:
         """Returns a fault as a finding of this rule."""
@@ -151,13 +156,14 @@ def rule(
     passes: Example,
     options: tuple[Option, ...] = (),
     faults: tuple[int, ...] = (),
+    cure: Cures | None = None,
 ) -> Callable[[Check], Check]:
     """Declares a rule; stands right above the function that checks it."""
 
     def declare(check: Check) -> Check:
         if name in RULES:
             raise ValueError(f"two rules named {name}")
-        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check, options, faults)
+        RULES[name] = Rule(name, severity, looks_for, why, mend, breaks, passes, check, options, faults, cure)
         return check
 
     return declare

@@ -10,15 +10,12 @@ from inkov.forwarding.network import Network
 from inkov.model.switch import Vlan, VlanType
 from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP
 from inkov.model.vlanset import Vid, VlanSet
-from inkov.rules.finding import Finding
+from inkov.rules.finding import Cure, Finding
 from inkov.steps.settings import TreeChange
-from inkov.steps.steps import SetSwitch, Step
-
-Cure = tuple[Step, ...]
-"""Steps that may put right what a finding blames."""
+from inkov.steps.steps import SetSwitch
 
 
-def missing(network: Network, finding: Finding) -> Iterator[Cure]:
+def define_missing(network: Network, finding: Finding) -> Iterator[Cure]:
     """Defines VLANs where they are missing and others have them, named as most name them.
 
     One that nobody else defines is a slip before it is a VLAN to spread.
@@ -42,7 +39,7 @@ def missing(network: Network, finding: Finding) -> Iterator[Cure]:
             yield (SetSwitch(what=what, switch=place, vlans=table),)
 
 
-def named(network: Network, finding: Finding) -> Iterator[Cure]:
+def name_as_others(network: Network, finding: Finding) -> Iterator[Cure]:
     """Gives a VLAN the name that the register has for it, or else most switches; or a whole switch the names most have.
 
     The latter where names changed places: one alone put right would be there twice.
@@ -73,7 +70,7 @@ def _usual_name(network: Network, vid: Vid) -> str:
     return names.most_common(1)[0][0] if names else ""
 
 
-def private(network: Network, finding: Finding) -> Iterator[Cure]:
+def tie_private(network: Network, finding: Finding) -> Iterator[Cure]:
     """Defines VLANs of a private VLAN, or ties them, as the other switches that have them all do."""
     name = finding.place
     own = network.switches[name].vlans if name in network.switches else None
@@ -96,7 +93,7 @@ def private(network: Network, finding: Finding) -> Iterator[Cure]:
         yield (SetSwitch(what=f"{name}: VLAN {said}", switch=name, vlans=table),)
 
 
-def usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
+def use_usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     """Gives a switch at the rim that became root the usual priority, where another switch has a lower one."""
     name = finding.place
     others = [s.tree.priority for n, s in network.switches.items() if n != name and s.tree.protocol is not None]
@@ -108,7 +105,7 @@ def usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
         )
 
 
-def step_priority(network: Network, finding: Finding) -> Iterator[Cure]:
+def round_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     """Gives a switch the nearest priority that it can have, or else the next one on the other side."""
     name = finding.place
     if name not in network.switches or not (over := network.switches[name].tree.priority % PRIORITY_STEP):

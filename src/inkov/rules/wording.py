@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 
 from inkov.forwarding.cabling import Link
@@ -68,3 +69,11 @@ def place(links: Sequence[Link]) -> str:
 def by_switch(refs: Mapping[str, Sequence[PortRef]]) -> str:
     """Returns ports on several switches: `kelp-hall:3-5, archive:2`."""
     return ", ".join(f"{s}:{ports_text([r.port for r in found])}" for s, found in refs.items())
+
+
+_UNUSED = re.compile(r"(?i)\b(?:unused|spare|free|empty|vacant|not (?:used|in use))\b")
+
+
+def says_unused(label: str) -> bool:
+    """Tells whether a label names no use: there is none, or it says that the port is free."""
+    return not label or _UNUSED.search(label) is not None

@@ -284,14 +284,17 @@ def _entries(typed: Typed) -> Iterator[tuple[str, dict[str, Any]]]:
             raise _no_step("--replace", text, "SWITCH FILE, such as 'hall new/hall.yaml'")
         yield "--replace", {"replace": name, "with": file.strip()}
     if typed.cables and not typed.added:
-        raise BadInput([Problem(Source("--cable"), "is a cable of what comes; name the devices with --add")])
+        raise BadInput([Problem(Source("--cable"), "needs --add: it connects the added devices")])
     if typed.added:
         yield "--add", {"add": list(typed.added), "cables": list(typed.cables)}
     for key, texts in (("plug", typed.plugs), ("cut", typed.cuts), ("fail", typed.fails)):
         for text in texts:
             if not text:
-                raise BadInput([Problem(Source(f"--{key}"), "names nothing")])
+                raise BadInput([Problem(Source(f"--{key}"), f"is empty; expected {_EXPECTED[key]}")])
             yield f"--{key}", {key: text}
+
+
+_EXPECTED = {"plug": "switch:port", "cut": "switch:port, or switch:port - switch:port", "fail": "a device"}
 
 
 def _no_step(option: str, text: str, expected: str) -> BadInput:

@@ -12,6 +12,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, named, vlan_cause
@@ -25,6 +26,7 @@ from inkov.rules.wording import at, cause, count, named, vlan_cause
     why="A switch relays only VLANs that are in its table and active. A port in any other VLAN has link and "
     "lights, and not one frame gets past it.",
     mend="Define the VLAN on that switch, or move the ports to the VLAN that was meant.",
+    cure=cures.define_or_mend_slip,
     breaks=Example(
         {"kelp-hall.yaml": switch_text("kelp-hall", "{310: tank-sensors}", "{1-2: {access: 310}, 3: {access: 340}}")},
         place="kelp-hall:3",

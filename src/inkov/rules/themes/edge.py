@@ -8,6 +8,7 @@ from inkov.kinds.table import faces_one
 from inkov.model.names import ports_text
 from inkov.model.settings import Setting
 from inkov.model.tree import Protocol
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.triangle import triangle
@@ -25,6 +26,7 @@ _ON_LINK = {n: t.replace("u2: {trunk: '310,330'}", "u2: {trunk: '310,330', edge:
     why="An edge port forwards before the tree has looked. Each time the link comes up there is a loop for a moment, and if "
     "the port does not heed the tree's frames, for good.",
     mend="Take the edge setting off the port.",
+    cure=cures.take_edges_off,
     breaks=Example(
         {**triangle(), "archive.yaml": _ON_LINK["archive.yaml"]},
         place="archive:u2 <-> pump-loft:u1",

@@ -10,6 +10,7 @@ from inkov.forwarding.network import Network
 from inkov.model.campus import Segment
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
+from inkov.rules import table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
@@ -36,6 +37,7 @@ def _place(interface: Interface) -> str:
     looks_for="Gateways whose VLAN their own switch does not relay, or that no port of it carries.",
     why="Such a gateway is down, however well it is set: its VLAN has no way to any other.",
     mend="Define the VLAN on that switch, and give it a port or a trunk there; or take the gateway away.",
+    cure=table_cures.define_missing,
     breaks=Example(_core("{340: 198.51.100.33/27, 360: 192.0.2.65/27}", routing="true"), place="core"),
     passes=Example(_core(_GOOD, routing="true")),
 )

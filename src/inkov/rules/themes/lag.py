@@ -11,6 +11,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Port
 from inkov.model.vlanset import VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, joined, vlans
@@ -45,6 +46,7 @@ _GOOD = Example(_pair(_ACTIVE, _ACTIVE))
     looks_for="A LAG that does not form: both ends wait, or one negotiates and the other does not.",
     why="Members that are not bundled are blocked or act one by one. Either way the LAG is not there.",
     mend="Let both ends negotiate, and one at least ask.",
+    cure=cures.let_a_lag_ask,
     breaks=Example(_pair("{trunk: '310', lacp: passive}", "{trunk: '310', lacp: passive}"), place=_PLACE),
     passes=_GOOD,
 )
@@ -80,6 +82,7 @@ def _lacp(port: Port) -> str:
     looks_for="A cable that is a member of a LAG at one end and a port of its own at the other.",
     why="One end spreads frames over its members, the other sees the same station now here, now there.",
     mend="Make the far ports a LAG too, or take the near one out.",
+    cure=cures.put_into_lag,
     breaks=Example(_pair("{trunk: '310', lacp: static}", _ACTIVE, far="u1-u2: {trunk: '310'}"), place="archive:up"),
     passes=_GOOD,
 )
@@ -219,6 +222,7 @@ def member(facts: Facts) -> Iterator[Fault]:
     looks_for="Members of one LAG that are set differently: some disabled, of another speed, or with another tag format.",
     why="A LAG of unlike members is weaker than it looks: half of it may be off, and nobody notices until the rest fails.",
     mend="Set all members alike.",
+    cure=cures.turn_members_on,
     breaks=Example(_pair(_ACTIVE, _ACTIVE, members="u1: {lag: up}, u2: {lag: up, enabled: false}"), place="archive:up"),
     passes=_GOOD,
 )

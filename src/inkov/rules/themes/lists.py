@@ -10,6 +10,7 @@ from inkov.kinds.table import trunk_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.vlanset import ALL
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
@@ -23,6 +24,7 @@ from inkov.rules.wording import at, cause, joined, vlans
     looks_for="A trunk whose two ends allow different VLANs, among those either switch uses.",
     why="A VLAN crosses only when both lists hold it. The usual story: a list that was meant to be extended was replaced.",
     mend="Set the same list at both ends.",
+    cure=cures.extend_lists,
     breaks=Example(pair("{trunk: '310,330'}", "{trunk: '310'}"), place=PLACE),
     passes=GOOD,
 )

@@ -10,6 +10,7 @@ from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, Trunk
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import PLACE, pair
@@ -37,6 +38,7 @@ def _usual_native(facts: Facts) -> Vid | None:
     why="Untagged frames change their VLAN at such a link: two segments are joined there, often in one direction only, so "
     "that nothing works properly and something leaks all the same.",
     mend="Set the same native VLAN at both ends, one that no user port is in.",
+    cure=cures.set_natives,
     breaks=Example(pair("{trunk: '310,330', native: 310}", "{trunk: '310,330', native: 330}"), place=PLACE),
     passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
 )
@@ -90,6 +92,7 @@ def _mend(facts: Facts, ends: list[PortRef], usual: Vid | None) -> str:
     why="Ports nobody configured are in the default VLAN, so their stations send straight into the untagged VLAN of the "
     "backbone, where a double-tagged frame can jump into any VLAN of the trunk.",
     mend="Use a native VLAN at both ends that is nothing else, and that no port is in.",
+    cure=cures.set_natives,
     breaks=Example(pair("{trunk: '1,310,330', native: 1}", "{trunk: '1,310,330', native: 1}"), place=PLACE),
     passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
 )
@@ -135,6 +138,7 @@ def _used_natives(facts: Facts) -> Iterator[tuple[Vid, list[PortRef], int]]:
     why="Frames of that VLAN cross the trunk untagged. A slip at either end moves all of them into another VLAN at once, and "
     "their stations can double-tag frames into the VLANs of the trunk.",
     mend="Use a native VLAN that no port is in; let the users' VLAN cross tagged.",
+    cure=cures.set_natives_of_blamed,
     breaks=_USERS,
     passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
 )
@@ -164,6 +168,7 @@ def native_users(facts: Facts) -> Iterator[Fault]:
     why="The trunk takes the outer tag off, and the switch at its far end believes the inner one. Frames go one way only, "
     "which is enough to harm. The worse is assumed of habits that nothing states.",
     mend="Use a native VLAN that no port is in, or let it leave tagged.",
+    cure=cures.set_natives,
     breaks=_USERS,
     passes=Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}")),
 )

@@ -12,6 +12,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, Switch
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, joined, vlan_cause
@@ -194,6 +195,7 @@ def _planned(ports: str) -> dict[str, str]:
     looks_for="Ports that are in another VLAN than the port plan says.",
     why="Whoever is plugged in there is in the wrong segment: cut off from their own, and among others.",
     mend="Set the VLAN of the plan; look at the ports beside, as ranges are often typed one off.",
+    cure=cures.set_as_planned,
     breaks=Example(_planned("{1-5: {access: 340}, 6-8: {access: 350}}"), place="archive:5"),
     passes=Example(_planned("{1-4: {access: 340}, 5-8: {access: 350}}")),
 )

@@ -12,6 +12,7 @@ from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import VlanType
 from inkov.model.vlanset import NONE, Vid, VlanSet
+from inkov.rules import cures, table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, joined, vlan_cause, vlans
@@ -59,6 +60,7 @@ def _seen(network: Network, switch: str, vid: Vid, fact: str) -> Evidence:
     looks_for="An isolated or community VLAN that is not tied to a primary of the same switch.",
     why="Stations hear their primary and are heard in it only through that tie. Without it they talk to nobody.",
     mend="Tie the secondary to its primary.",
+    cure=table_cures.tie_private,
     breaks=Example(
         _one("{600: {type: primary}, 601: {type: isolated}, 602: {type: community, primary: 600}}"), place="dock"
     ),
@@ -129,6 +131,7 @@ def two_isolated(facts: Facts) -> Iterator[Fault]:
     why="Trunks carry primary and secondaries as ordinary VLANs. A switch on the way that lacks one lets half of the frames "
     "through: questions arrive and answers do not.",
     mend="Define the primary and all its secondaries on every switch on the way.",
+    cure=table_cures.tie_private,
     breaks=Example(
         {
             **_one(_TABLE),
@@ -169,6 +172,7 @@ def missing(facts: Facts) -> Iterator[Fault]:
     looks_for="A promiscuous port that is not mapped to all secondaries of its primary.",
     why="Stations of the secondary it misses hear it and are never heard: to them the gateway is mute.",
     mend="Map the port to all secondaries.",
+    cure=cures.map_secondaries,
     breaks=Example(_one(_TABLE, _PORTS.replace("'601,602'", "'601'")), place="dock:3"),
     passes=_GOOD,
 )

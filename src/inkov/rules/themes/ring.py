@@ -17,6 +17,7 @@ from inkov.model.settings import Setting
 from inkov.model.switch import Kind
 from inkov.model.tree import Protocol
 from inkov.model.vlanset import VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.triangle import OTHER, ROOT, triangle
@@ -228,6 +229,7 @@ def _follows(facts: Facts, link: Link, some: VlanSet) -> bool:
     why="One tree serves all VLANs and does not look at allowed lists. What only the shut link allows cannot get through, "
     "though every list looks right on the way that was meant.",
     mend="Allow the VLAN on every link of the ring.",
+    cure=cures.add_left_out,
     breaks=Example(triangle(lists=("330", "310,330", "310,330")), place="archive:u1 <-> seal-ward:u1"),
     passes=_GOOD,
 )
@@ -291,6 +293,7 @@ def _gap_finding(facts: Facts, link: Link, some: VlanSet, *, each: bool) -> Faul
     why="All is well until the tree changes: a link fails, a switch is replaced, and the tree opens the very link that leaves "
     "the VLAN out.",
     mend="Allow the VLAN on every link of the ring.",
+    cure=cures.add_left_out,
     breaks=Example(triangle(lists=("310,330", "310,330", "330")), place="pump-loft:u2 <-> seal-ward:u2"),
     passes=_GOOD,
 )

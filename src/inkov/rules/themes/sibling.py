@@ -14,6 +14,7 @@ from inkov.model.names import PortRef, natural, ports_text, stem
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind, Port, Switch, Switching
 from inkov.model.tree import BRIDGE_PRIORITY
+from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.majority import Agreed, Majority, agreed
 from inkov.rules.registry import Example, Facts, Option, rule, switch_text
@@ -49,6 +50,7 @@ _ALL_ALIKE = Example(_four(_PLAIN))
     why="Like switches are set up from one pattern. A port that left it was most often meant to be another port, or another "
     "VLAN. Where siblings do not agree, nothing is said, nor of a switch that differs in much.",
     mend="Set it as on its siblings, or label it as what it is for.",
+    cure=cures.set_as_siblings,
     breaks=Example(
         _four("{1-6: {access: 310}, 7-8: {access: 340}, u1: {trunk: '310,340,990', native: 990}}"), place="cove-4:7"
     ),

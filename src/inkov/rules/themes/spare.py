@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import defaultdict
 from collections.abc import Iterator
 from functools import reduce
@@ -14,10 +13,11 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.plan.parking import parking
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, Option, rule, switch_text
-from inkov.rules.wording import at, cause, count, joined, vlans
+from inkov.rules.wording import at, cause, count, joined, says_unused, vlans
 
 _PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
 
@@ -64,14 +64,6 @@ def _faceless(facts: Facts, *faces: Faces) -> Iterator[tuple[str, list[PortRef]]
             yield name, found
 
 
-_UNUSED = re.compile(r"(?i)\b(?:unused|spare|free|empty|vacant|not (?:used|in use))\b")
-
-
-def says_unused(label: str) -> bool:
-    """Tells whether a label names no use: there is none, or it says that the port is free."""
-    return not label or _UNUSED.search(label) is not None
-
-
 def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> Fault:
     network = facts.network
     names = ports_text([r.port for r in found])
@@ -101,6 +93,7 @@ def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> F
     looks_for="Trunks that are enabled, have no link, no host and no label, on a switch most of whose ports are labelled.",
     why="Whoever plugs in there is in every VLAN of the list at once. A trunk to a station that needs one has somebody's label.",
     mend="Shut such a trunk, make it an access port, or label it as what it is for.",
+    cure=cures.shut_unused,
     breaks=Example(
         {"a.yaml": switch_text("archive", "{310: tank-sensors}", _PORTS.format("{trunk: 310, native: none}"))},
         place="archive:3-4",

@@ -11,6 +11,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Stance
 from inkov.model.vlanset import VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -59,6 +60,7 @@ def _stance(facts: Facts, end: PortRef) -> str:
     looks_for="A link whose two ends negotiate and both wait for the other to ask.",
     why="Nobody asks, so no trunk forms and both ends stay access ports. Each looks ready on its own.",
     mend="Let one end ask, or make both ends fixed trunks.",
+    cure=cures.let_one_end_ask,
     breaks=Example(pair(_WAITS, _WAITS), place=PLACE),
     passes=Example(pair(_ASKS, _WAITS)),
 )
@@ -79,6 +81,7 @@ def both_wait(facts: Facts) -> Iterator[Fault]:
     looks_for="A link with a fixed, silent trunk at one end and a port that waits or asks at the other.",
     why="The silent end never says that it is a trunk, so the other stays an access port: a trunk on one side only.",
     mend="Make the negotiating end a fixed trunk.",
+    cure=cures.make_the_other_end_a_trunk,
     breaks=Example(pair("{trunk: '310,330', native: none, stance: silent}", _WAITS), place=PLACE),
     passes=Example(pair("{trunk: '310,330', stance: active}", _WAITS)),
 )
@@ -102,6 +105,7 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
     looks_for="A link that negotiates between switches of different sync groups.",
     why="Ports refuse to form a trunk with a switch of another group. It looks like a cable fault and is a name.",
     mend="Give both switches the same group, or make both ends fixed trunks.",
+    cure=cures.fix_trunks,
     breaks=Example(
         {n: t + f"sync: {{group: {n[:4]}}}\n" for n, t in pair(_ASKS, _ASKS).items()},
         place=PLACE,
@@ -126,6 +130,7 @@ def groups(facts: Facts) -> Iterator[Fault]:
     looks_for="A port that is to negotiate and to stay silent.",
     why="Negotiating means to ask or to answer. A silent port does neither and stays an access port for ever.",
     mend="Let it ask or answer, or make it a fixed trunk or access port.",
+    cure=cures.fix_access_ports,
     breaks=Example(
         {"a.yaml": switch_text("archive", "{310: x}", "{1: {mode: negotiated, stance: silent, access: 310}}")},
         place="archive:1",
@@ -153,6 +158,7 @@ def contradicts(facts: Facts) -> Iterator[Fault]:
     looks_for="A negotiating port that faces a station or nothing: it becomes a trunk for anyone who asks.",
     why="Whoever plugs in a switch of their own, or a program that plays one, gets every VLAN of the list.",
     mend="Make it a fixed access port.",
+    cure=cures.fix_access_ports,
     breaks=Example(
         {"a.yaml": switch_text("archive", "{310: x}", "{1-3: {mode: negotiated, stance: passive, access: 310}}")},
         place="archive:1-3",

@@ -10,6 +10,7 @@ from inkov.kinds.table import trunk_of
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
@@ -25,6 +26,7 @@ _GOOD = Example(pair("{trunk: '310,330'}", "{trunk: '310,330'}"))
     looks_for="A link whose two ends tag frames in different formats.",
     why="Neither end understands the other's tags, so no tagged frame crosses. Untagged ones do, which hides it.",
     mend=f"Set {DOT1Q} at both ends.",
+    cure=cures.set_standard_tags,
     breaks=Example(pair("{trunk: '310,330', tags: other}", "{trunk: '310,330'}"), place=PLACE),
     passes=_GOOD,
 )
@@ -60,6 +62,7 @@ def differ(facts: Facts) -> Iterator[Fault]:
     looks_for="A fixed trunk whose tag format is left to negotiation.",
     why="Some platforms refuse to make such a port a trunk at all, others agree on another format than you meant.",
     mend=f"Set the tag format to {DOT1Q}.",
+    cure=cures.set_standard_tags,
     breaks=Example(pair("{trunk: '310,330', tags: negotiated}", "{trunk: '310,330'}"), place="archive:u1"),
     passes=_GOOD,
 )

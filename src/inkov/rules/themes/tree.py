@@ -11,6 +11,7 @@ from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Switch
 from inkov.model.tree import PRIORITY_STEP, Protocol, Region
+from inkov.rules import table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.triangle import OTHER, triangle
@@ -108,6 +109,7 @@ def _nobody(facts: Facts) -> Iterator[Fault]:
     "than one way.",
     why="Traffic between the large switches is then led down to a small one at the rim, over its slow uplinks.",
     mend="Give a core switch a lower priority than any other.",
+    cure=table_cures.use_usual_priority,
     breaks=Example(
         {n: t.replace("tree:", "role: edge\ntree:") if n == "archive.yaml" else t for n, t in triangle().items()},
         place="archive",
@@ -151,6 +153,7 @@ def _further_in(facts: Facts, name: str) -> str:
     why="The low twelve bits hold the number of the VLAN or instance (IEEE 802.1Q-2022, 14.2.5). A switch refuses such a "
     "value or rounds it, and another one may become root than was meant.",
     mend="Use a multiple of 4096.",
+    cure=table_cures.round_priority,
     breaks=Example(triangle(("{protocol: rstp, priority: 1000}", OTHER, OTHER)), place="archive"),
     passes=_GOOD,
 )

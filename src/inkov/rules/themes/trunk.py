@@ -8,6 +8,7 @@ from inkov.forwarding.ladder import Rung
 from inkov.kinds.table import access_of, setting_words, trunk_of
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.leak import Leak
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
@@ -22,6 +23,7 @@ from inkov.rules.wording import at, cause, vlans
     looks_for="A link between two switches that is an access port at both ends.",
     why="An access port passes one VLAN, untagged. Every other VLAN that both switches use stops there.",
     mend="Make both ends trunks that allow the VLANs of both sides.",
+    cure=cures.make_both_ends_trunks,
     breaks=Example(pair("{access: 310}", "{access: 310}"), place=PLACE),
     passes=GOOD,
 )
@@ -59,6 +61,7 @@ def absent(facts: Facts) -> Iterator[Fault]:
     why="The access end drops every tagged frame. Only the one VLAN that the trunk sends untagged gets across, and it may "
     "arrive in another VLAN.",
     mend="Make the access end a trunk with the same list and native VLAN as the other end.",
+    cure=cures.make_the_other_end_a_trunk,
     breaks=Example(pair("{trunk: '310,330', native: none}", "{access: 310}"), place=PLACE),
     passes=GOOD,
 )

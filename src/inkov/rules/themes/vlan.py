@@ -11,6 +11,7 @@ from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import cures, table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import cause, joined, named, vlan_cause, vlans
@@ -43,6 +44,7 @@ def _chain(middle: str) -> dict[str, str]:
     looks_for="A switch in the middle of a path that does not define a VLAN both sides have members of.",
     why="A switch relays only VLANs in its own table, members or not. One gap in the middle cuts everyone behind it.",
     mend="Define the VLAN on the switch in the middle.",
+    cure=table_cures.define_missing,
     breaks=Example(_chain("{330: vet-records}"), place="pump-loft"),
     passes=Example(_chain("{310: tank-sensors}")),
 )
@@ -92,6 +94,7 @@ def _verb(facts: Facts, names: list[str], vids: list[Vid]) -> str:
     why="Stations with the same VLAN number expect to reach each other. Where no link between two parts carries the "
     "VLAN they cannot, and nothing on either switch shows it.",
     mend="Let a link between the parts carry the VLAN, or give the parts different numbers if they are meant to be apart.",
+    cure=cures.open_lists_or_ports,
     breaks=Example(
         {
             "a.yaml": switch_text("archive", "{310: tank-sensors}", "{1: {access: 310}}"),

@@ -9,6 +9,7 @@ from inkov.forwarding.ladder import vlan_source
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import by_switch, count, joined, named, vlan_cause, vlans
@@ -81,6 +82,7 @@ def _names(facts: Facts) -> Named:
     why="Two names for one number mean that two people had two things in mind. The frames do not read names: "
     "both groups of stations are in one VLAN.",
     mend="Agree on one name, or renumber one of the two.",
+    cure=table_cures.name_as_others,
     breaks=Example(_both("heating"), place="VLAN 310"),
     passes=Example(_both("tank-sensors")),
 )

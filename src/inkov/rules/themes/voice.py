@@ -12,6 +12,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Access
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, named, vlan_cause
@@ -42,6 +43,7 @@ def _ports(facts: Facts, wrong: Callable[[str, Access], bool]) -> Iterator[tuple
     looks_for="Ports whose voice VLAN their own switch does not define, or has suspended.",
     why="The phone is told to tag its frames with a VLAN that ends at the port: it has power and no line.",
     mend="Define the voice VLAN on that switch.",
+    cure=cures.define_or_set_voice,
     breaks=Example(_one("{1-2: {access: 340, voice: 395}}"), place="archive:1-2"),
     passes=_GOOD,
 )
@@ -67,6 +69,7 @@ def undefined(facts: Facts) -> Iterator[Fault]:
     looks_for="Ports whose voice VLAN is their data VLAN.",
     why="Phone and station then share a VLAN, and frames of one VLAN leave tagged for one and untagged for the other.",
     mend="Give the phones a VLAN of their own.",
+    cure=cures.set_usual_voice,
     breaks=Example(_one("{1: {access: 340, voice: 340}}"), place="archive:1"),
     passes=_GOOD,
 )

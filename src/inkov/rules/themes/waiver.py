@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import date
 
 from inkov.model.campus import Waiver
+from inkov.model.remembered import remembered
 from inkov.model.settings import Setting
 from inkov.rules.finding import Cause, Evidence, Finding, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
@@ -84,7 +85,6 @@ class _Places:
                 self._named[waiver.at].append(i)
             else:
                 self._patterns.append((i, re.compile(fnmatch.translate(waiver.at)).match))
-        self._rules: dict[tuple[str, str], bool] = {}
 
     def covering(self, finding: Finding) -> list[int]:
         """Returns the numbers of the waivers that are about a finding: its rule, and its place or an end of that."""
@@ -93,10 +93,9 @@ class _Places:
         fit = {i for i, fits in self._patterns if any(map(fits, places))}
         return sorted(i for i in named | fit if self._about(finding.rule, self.waivers[i].rule))
 
+    @remembered
     def _about(self, rule: str, pattern: str) -> bool:
-        if (rule, pattern) not in self._rules:
-            self._rules[rule, pattern] = fnmatch.fnmatchcase(rule, pattern)
-        return self._rules[rule, pattern]
+        return fnmatch.fnmatchcase(rule, pattern)
 
 
 _WILD = frozenset("*?[")
