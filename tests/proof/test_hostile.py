@@ -74,8 +74,8 @@ def test_a_willing_port_becomes_a_trunk_for_whoever_asks(inkov, site):
 
 def test_demo_shows_a_frame_with_tags_inside_tags(inkov, quillfin):
     ran = inkov("prove", quillfin / "as-found", "--claim", "apart research cameras facing hostile")
-    assert "from dive-shed:u1   tag 370 in tag 0 in tag 990" in ran.out
-    assert "cove-lab      in 370, was 990" in ran.out
+    assert "from dive-shed:u1   tag 305 in tag 990" in ran.out
+    assert "watchtower-b   in 305, was 990" in ran.out
     assert inkov("prove", quillfin / "mended").code == 0
 
 

@@ -184,14 +184,16 @@ PRIVATE = "{600: {type: primary}, 601: {type: isolated, primary: 600}, 20: b}"
 
 
 def test_the_gateway_of_a_primary_may_serve_its_secondaries(tmp_path):
-    """RFC 5517, 3: whether it does is the platform's business, so nothing is proved."""
+    """RFC 5517, 3: what comes down in the primary, its secondaries hear; whether the gateway hears them is the platform's business."""
     ports = "{1: {private: {primary: 600, secondary: 601}}, 2: {access: 20}, u: {trunk: '600,601', native: none}}"
     gateways = "{600: 192.0.2.1/27, 20: 192.0.2.33/27}"
     files = {
         "s.yaml": switch("S", ports, PRIVATE, routing="true", gateways=gateways),
         "campus.yaml": "inkov: campus\nname: x\nsegments: {alone: {vlan: 601, subnet: 192.0.2.0/27}, b: {vlan: 20}}\n",
     }
-    assert isinstance(verdict(write_files(tmp_path, files), "apart alone b layer 3"), CannotTell)
+    found = verdict(write_files(tmp_path, files), "apart alone b layer 3")
+    assert isinstance(found, Broken)
+    assert [(w.start, w.end, w.both) for w in found.witnesses] == [("b", "alone", None)]
 
 
 def test_what_cannot_be_told_after_a_failure_is_not_survived(tmp_path):

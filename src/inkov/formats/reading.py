@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from inkov.model.errors import BadInput, Problem
-from inkov.model.source import Source
+from inkov.model.source import Source, Touch, Touches
 
 MAX_TEXT = 255
 """Names and labels of devices are no longer, as discovery carries them (IEEE 802.1AB-2016, 8.5)."""
@@ -20,6 +20,7 @@ class Reading:
         file: path as the site shows it.
         problems: errors found so far, in any file of the run; shared between readings.
         notes: guesses made so far; shared between readings.
+        touches: what this file states and its reader does not follow, by path without keys.
         partly: other files of the site could not be read, so that a name may lead nowhere for that reason.
         elsewhere: the file of each top member that another file of the same device holds.
     """
@@ -29,6 +30,7 @@ class Reading:
     notes: list[str] = field(default_factory=list)
     elsewhere: Mapping[str, str] = field(default_factory=dict)
     partly: bool = False
+    touches: dict[str, Touch] = field(default_factory=dict)
 
     def source(self, path: str, line: int | None = None) -> Source:
         """Returns the place of a data path, in the file that holds it."""
@@ -50,6 +52,10 @@ class Reading:
         """Records a name that leads nowhere, unless it may lead into what could not be read."""
         if not self.partly:
             self.wrong(what, path, line)
+
+    def touch(self, path: str, touches: Touches, at: str = "", line: int | None = None) -> None:
+        """Records what is stated and not followed; of one path the first place is kept."""
+        self.touches.setdefault(path, Touch(path, touches, self.source(at or path, line)))
 
     def fail(self, what: str, line: int | None = None) -> BadInput:
         """Returns the exception for a file in which nothing more can be read."""

@@ -21,6 +21,7 @@ from inkov.kinds.table import (
     carries_tags,
     common,
     is_tunnel,
+    is_up,
     memberships,
     negotiates,
     perhaps_of_any,
@@ -113,7 +114,8 @@ class Bridging(Plant):
         switch, active = self.switches[name], self.active(name, view)
         others = () if view is View.USUAL else tuple(self.syncing.candidates(name))
         of_switch = (switch.habits, switch.unstated_habits, id(switch.vlans), name if others else "")
-        key = (port.switching, port.enabled, port.tag_format, active, view, of_switch)
+        up = is_up(port, switch) and not (port.doubt and view is View.MUST)
+        key = (port.switching, up, port.tag_format, active, view, of_switch)
         if key not in self._alike:
             known = self._like.known_map(key) if self._like else None
             self._alike[key] = known or relay_map(port, switch, active, view, self.formats, others=others)
@@ -336,7 +338,8 @@ class Bridging(Plant):
     @cached_property
     def tunnels(self) -> frozenset[PortRef]:
         """Station ports that take everything into one VLAN, tags and all."""
-        return frozenset(ref for ref in self._unusual if is_tunnel(self.port(ref).switching))
+        refs = (*self._unusual, *self.doubtfully_cabled)
+        return frozenset(ref for ref in refs if is_tunnel(self.port(ref).switching))
 
     @cached_property
     def wide_ports(self) -> list[PortRef]:

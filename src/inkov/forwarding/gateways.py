@@ -13,8 +13,8 @@ from functools import cached_property
 from typing import NamedTuple
 
 from inkov.forwarding.bridging import Bridging
-from inkov.kinds.relay import Domain, Mask, Tags, View
-from inkov.kinds.table import subinterfaces
+from inkov.kinds.relay import Domain, Mask, Tags, View, tag_of
+from inkov.kinds.table import is_up, subinterfaces
 from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
 from inkov.model.routing import Gateway
@@ -32,11 +32,13 @@ class Interface:
         device: the switch or router.
         gateway: its addresses and filters there.
         port: the routed port or LAG it is on; None when it is in a VLAN of the switch itself.
+        format: the number of the tag format of that port.
     """
 
     device: str
     gateway: Gateway
     port: PortRef | None
+    format: int = 0
 
     def __str__(self) -> str:
         return f"{self.device} {self.gateway.shown}"
@@ -49,7 +51,7 @@ class Interface:
     @property
     def tags(self) -> Tags:
         """The tags of its frames on the wire, for one on a routed port."""
-        return () if self.gateway.vid is None else (self.gateway.vid,)
+        return () if self.gateway.vid is None else (tag_of(self.gateway.vid, self.format),)
 
 
 class State(NamedTuple):
@@ -81,14 +83,14 @@ class Gateways:
 
     def of(self, device: str) -> list[Interface]:
         """Returns the gateways of a device."""
-        return [Interface(device, g, self._port(device, g)) for g in self.plant.switches[device].gateways]
+        return [Interface(device, g, *self._port(device, g)) for g in self.plant.switches[device].gateways]
 
-    def _port(self, device: str, gateway: Gateway) -> PortRef | None:
+    def _port(self, device: str, gateway: Gateway) -> tuple[PortRef | None, int]:
         if not gateway.port:
-            return None
-        ports = self.plant.switches[device].ports
-        lag = ports[gateway.port].lag if gateway.port in ports else None
-        return PortRef(device, lag or gateway.port)
+            return None, 0
+        port = self.plant.switches[device].ports.get(gateway.port)
+        number = self.plant.formats.get(port.tag_format, 0) if port is not None else 0
+        return PortRef(device, (port.lag if port else None) or gateway.port), number
 
     @cached_property
     def by_vlan(self) -> Mapping[Vid, list[Interface]]:
@@ -174,8 +176,9 @@ class Gateways:
         if ref is None or not self.plant.has(ref):
             return State(None, f"port {gateway.port} of {interface.device} is not in the input", gateway.source)
         port = self.plant.port(ref)
-        if not (gateway.enabled and port.enabled):
-            return State(False, f"{ref} is disabled", port.origin.of(Setting.ENABLED))
+        if not (gateway.enabled and is_up(port, self.plant.switches[ref.switch])):
+            what = f"{ref} is disabled" if not (gateway.enabled and port.enabled) else f"no member of {ref} is enabled"
+            return State(False, what, port.origin.of(Setting.ENABLED))
         links = [k for k in self.plant.links_at.get(ref.switch, ()) if ref in {k.a, k.b}]
         if not links:
             return State(None, f"what {ref} is cabled to is not known", port.origin.here)

@@ -38,6 +38,18 @@ def loops(network: Network, view: View = View.USUAL) -> Iterator[Loop]:
                 yield Loop(block.links, VlanSet.from_mask(looping))
 
 
+def perhaps_loops(network: Network) -> Iterator[Loop]:
+    """Yields the rings that are loops if the switches run no tree, where it is not stated which tree they run."""
+    for block in network.needs.blocks:
+        ends = [e for k in block.links for e in (k.a, k.b)]
+        unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
+        if block.ring and unstated and any(network.sure_trees.doubt(e) for e in ends):
+            carried = {i: _carried(network, k) for i, k in enumerate(block.links)}
+            looping = sum(c for c in _classes(carried) if _goes_round(block, carried, c))
+            if looping:
+                yield Loop(block.links, VlanSet.from_mask(looping))
+
+
 def _carried(network: Network, link: Link) -> Mask:
     """Returns the VLANs a link carries today; an unmanaged end takes what the other sends."""
     if network.lag_failure(link) or link.doubt:

@@ -12,6 +12,7 @@ from dataclasses import replace
 from functools import cached_property
 from itertools import combinations, groupby, product
 from operator import itemgetter
+from typing import NamedTuple
 
 from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link
@@ -25,13 +26,33 @@ from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.trees import Blocking, Trees
 from inkov.kinds.relay import Mask, RelayMap, View
+from inkov.kinds.table import joins_vlans
 from inkov.model.campus import Cable, Campus, Host
 from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
+from inkov.model.touching import doubted
 from inkov.model.vlanset import Vid, VlanSet
 
 Limited = tuple[Mask, Mask, RelayMap, RelayMap, Hop]
 """What a tree and pruning let out of one end of a link and into the other, what the ends do, and what crosses."""
+
+
+class Domains(NamedTuple):
+    """Ports of a switch with the domains of honest stations there.
+
+    Attributes:
+        refs: the ports.
+        sent: the domains that their stations send in.
+        heard: the domains that they hear.
+        sent_by_one: those that the one untagged station of each sends in, where it may be in several VLANs; else none.
+        heard_by_one: those that it hears.
+    """
+
+    refs: list[PortRef]
+    sent: Mask
+    heard: Mask
+    sent_by_one: Mask
+    heard_by_one: Mask
 
 
 class Network(Bridging):
@@ -41,23 +62,34 @@ class Network(Bridging):
         super().__init__(campus, failed, like)
         self._graphs: dict[tuple[View, Blocking], Graph] = {}
         self._live_members_of: dict[Mask, tuple[PortRef, ...]] = {}
-        self._uncommon_domains: dict[View, list[tuple[list[PortRef], Mask, Mask]]] = {}
+        self._uncommon_domains: dict[View, list[Domains]] = {}
         self._limited: dict[tuple[PortRef, PortRef, View, Blocking], Limited] = {}
 
-    def uncommon_domains(self, view: View) -> list[tuple[list[PortRef], Mask, Mask]]:
+    @cached_property
+    def doubted(self) -> Network:
+        """The campus as proofs take it: what files state and the model does not follow is not known. Itself where all is followed."""
+        campus = doubted(self.campus)
+        return self if campus is self.campus else Network(campus, self.failed)
+
+    def uncommon_domains(self, view: View) -> list[Domains]:
         """Returns what `honest_domains` does of the ports of `uncommon`; worked out once."""
         if view not in self._uncommon_domains:
             self._uncommon_domains[view] = self.honest_domains(self.uncommon, view)
         return self._uncommon_domains[view]
 
-    def honest_domains(self, refs: Iterable[PortRef], view: View) -> list[tuple[list[PortRef], Mask, Mask]]:
-        """Returns ports with the domains that honest stations there send in, and those they hear.
+    def honest_domains(self, refs: Iterable[PortRef], view: View) -> list[Domains]:
+        """Returns ports with the domains of honest stations there.
 
         Ports of a switch that follow each other and are alike in this stand together.
         """
-        each = ((ref, self.own_domains(ref, view), self.honest(ref, view).sends) for ref in refs)
-        alike = groupby(each, key=lambda of: (of[0].switch, of[1], of[2]))
-        return [([ref for ref, *_ in some], own, heard) for (_, own, heard), some in alike]
+        each = ((ref, self._domains_of(ref, view)) for ref in refs)
+        alike = groupby(each, key=lambda of: (of[0].switch, of[1]))
+        return [Domains([ref for ref, _ in some], *masks) for (_, masks), some in alike]
+
+    def _domains_of(self, ref: PortRef, view: View) -> tuple[Mask, Mask, Mask, Mask]:
+        relay = self.honest(ref, view)
+        one = (relay.in_untagged, relay.out_untagged) if joins_vlans(self.settled(ref)) else (0, 0)
+        return self.own_domains(ref, view), relay.sends, *one
 
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:

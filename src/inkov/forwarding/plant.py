@@ -164,6 +164,17 @@ class Plant:
             found[ref.switch].add(ref.port)
         return found
 
+    @cached_property
+    def doubtfully_cabled(self) -> list[PortRef]:
+        """Ports of which every link is in doubt, in natural order: a neighbour that may not be there hides no station."""
+        sure: set[PortRef] = set()
+        found: set[PortRef] = set()
+        for link in self.links:
+            ends = {link.a, link.b, *(e for w in link.wires for e in (w.a, w.b))}
+            (found if link.doubt else sure).update(ends)
+        switches = (r for r in found - sure if self.switches[r.switch].kind is Kind.SWITCH)
+        return sorted((r for r in switches if self.port(r).enabled and self.port(r).lag is None), key=lambda r: r.order)
+
     def unsure(self, link: Link) -> str:
         """Says why it is not sure that a link is up, as files contradict each other about its ports; empty when it is."""
         ends = [(link.a, link.b), *((w.a, w.b) for w in link.wires)]

@@ -294,6 +294,7 @@ class Trees(Lans):
                     self._limit_rings(part, made)
             elif part.ring:
                 self._limit_rings(part, made)
+            self._limit_uneven(part, made)
         return made
 
     def _limit_blocked(self, part: Part, made: _Limits) -> None:
@@ -302,8 +303,6 @@ class Trees(Lans):
             for ref, role in tree.election.role.items():
                 if not role.forwards:
                     made.shut(ref, self._decided(tree, ref))
-        if self._protocol(part) is Protocol.PER_VLAN:
-            self._limit_uneven(part, made)
 
     def _decided(self, tree: Tree, ref: PortRef) -> Mask:
         """Returns the VLANs a tree decides about on one switch."""
@@ -333,14 +332,21 @@ class Trees(Lans):
                     made.doubt[end] = why
 
     def _limit_uneven(self, part: Part, made: _Limits) -> None:
-        """Notes what links lose whose natives differ or whose ends are of different kinds, where they are not let run."""
+        """Notes what links lose whose natives differ or whose ends are of different kinds, where they are not let run.
+
+        That is a habit of trees per VLAN, whether their root is known or not.
+        """
+        protocols = {self.plant.switches[n].tree.protocol for n in part.switches}
+        if Protocol.PER_VLAN not in protocols and not (self.strict and None in protocols):
+            return
         for lan in part.lans:
             switches = [self.plant.switches[e.switch] for e in lan]
             lost = self._uneven(lan) if len(lan) == 2 else 0
             for end in lan if lost else ():
-                if not all(s.habits.uneven_link for s in switches):
+                runs = all(s.habits.uneven_link for s in switches)
+                if not runs and Protocol.PER_VLAN in protocols:
                     made.shut(end, lost)
-                if any("uneven_link" in s.unstated_habits for s in switches):
+                elif not runs or any("uneven_link" in s.unstated_habits for s in switches):
                     made.unstated[end] = made.unstated.get(end, 0) | lost
 
     def _uneven(self, lan: Lan) -> Mask:

@@ -16,6 +16,7 @@ class GeneralKind(Fixed[General]):
     faces = Faces.TAGS
     setting = Setting.GENERAL
     habits = ()
+    joins_vlans = True
 
     def relay(self, port: General, box: Box) -> RelayMap:
         member = self.members(port) & box.active

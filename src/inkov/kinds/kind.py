@@ -114,6 +114,11 @@ class PortKind(ABC, Generic[S]):
         return f"{self.word} {self.vlans(port)}".strip()
 
     @property
+    def joins_vlans(self) -> bool:
+        """Its one untagged station may send into other VLANs than it hears, or hear several: it is in all of them."""
+        return False
+
+    @property
     def carries_tags(self) -> bool:
         """It carries VLANs tagged."""
         return self.faces is Faces.TAGS

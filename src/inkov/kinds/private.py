@@ -16,6 +16,7 @@ class PrivateHostKind(Fixed[PrivateHost]):
     faces = Faces.STATION
     setting = Setting.PRIVATE
     habits = ()
+    joins_vlans = True
 
     def relay(self, port: PrivateHost, box: Box) -> RelayMap:
         own = bit(port.secondary) & box.active
@@ -54,6 +55,7 @@ class PromiscuousKind(Fixed[Promiscuous]):
     faces = Faces.STATION
     setting = Setting.PROMISCUOUS
     habits = ()
+    joins_vlans = True
 
     def relay(self, port: Promiscuous, box: Box) -> RelayMap:
         return RelayMap(in_untagged=bit(port.primary) & box.active, out_untagged=self.members(port) & box.active)

@@ -71,6 +71,12 @@ def kind(switching: Switching) -> PortKind[Any]:
     return KINDS[type(switching)]
 
 
+def is_up(port: Port, switch: Switch) -> bool:
+    """Tells whether a port is on; a LAG is while one of the members that are known is."""
+    known = [switch.ports[m] for m in port.members if m in switch.ports]
+    return port.enabled and (not known or any(m.enabled for m in known))
+
+
 # -- what it does with frames ------------------------------------------------------------------------
 
 
@@ -87,7 +93,7 @@ def relay_map(
         formats: the tag formats of the campus.
         others: VLAN tables that the switch may take over from its sync group.
     """
-    if not port.enabled or (port.doubt and view is View.MUST):
+    if not is_up(port, switch) or (port.doubt and view is View.MUST):
         return NOTHING
     own = kind(port.switching)
     habits = reading(switch.habits, switch.unstated_habits, own.habits, view)
@@ -150,6 +156,11 @@ def memberships(switching: Switching) -> Mask:
 def carries_tags(port: Port) -> bool:
     """Tells whether a port, as it is after negotiation, carries VLANs tagged."""
     return kind(port.switching).carries_tags
+
+
+def joins_vlans(port: Port) -> bool:
+    """Tells whether the one untagged station of a port may be in several VLANs."""
+    return kind(port.switching).joins_vlans
 
 
 def passes_vlans(port: Port) -> bool:

@@ -101,6 +101,7 @@ class Setting(Enum):
     UNUSED = ("fact", "", "", "nobody uses the port", "unused")
     PARKING = ("fact", "", "", "a trunk carries the parking VLAN", "parking")
     OPEN_LIST = ("fact", "", "", "a list that leaves nothing out", "open-list")
+    NOT_FOLLOWED = ("fact", "", "", "what files state and the model does not follow", "not-followed")
     NEVER_PRUNED = ("fact", "", "", "VLANs that registration keeps on a port", "registration/normal")
     PRIORITY_STEP = ("fact", "", "", "a priority between the steps", "tree/priority-step")
     NO_TREE = ("fact", "", "", "a tree that is not stated", "tree/unstated")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from enum import Enum
 from functools import lru_cache
 from typing import TypeAlias
 
@@ -127,3 +128,26 @@ class Origin:
         if isinstance(place, int):
             return Source(self.file, place, "/".join(filter(None, (self.base, key))))
         return Source(self.file, None, place if place.startswith("/") else f"{self.base}/{place}")
+
+
+class Touches(Enum):
+    """What a statement that is not followed may change: where frames go, where packets go, or which addresses a device has."""
+
+    FRAMES = "frames"
+    PACKETS = "packets"
+    ADDRESSES = "addresses"
+
+
+@dataclass(frozen=True, slots=True)
+class Touch:
+    """A statement of a file that the model does not follow, and that may let something go elsewhere.
+
+    Attributes:
+        path: where it stands in its file, without the keys of lists.
+        touches: what it may change.
+        source: its place.
+    """
+
+    path: str
+    touches: Touches
+    source: Source = field(compare=False)

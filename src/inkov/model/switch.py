@@ -12,7 +12,7 @@ from enum import Enum
 from typing import Final, TypeAlias
 
 from inkov.model.routing import Filter, Gateway, Route
-from inkov.model.source import Origin, Source
+from inkov.model.source import Origin, Source, Touch
 from inkov.model.tree import ANY_REGISTRATION, NO_BRIDGE_TREE, NO_PORT_TREE, BridgeTree, PortTree, Registration, Sync
 from inkov.model.vlanset import Vid, VlanSet
 
@@ -352,6 +352,8 @@ class Switch:
         limits: how much it can hold, by what: the highest VID, VLANs, LAGs.
         other_tables: VLAN tables that it may have instead of `vlans`, because files contradict each other.
         doubt: why `vlans` is not sure, in words; empty when it is.
+        touches: what its files state and the model does not follow.
+        without_effect: paths, or patterns of paths, that are stated to have no effect.
         origin: where it was written.
     """
 
@@ -378,6 +380,8 @@ class Switch:
     limits: Mapping[str, int] = field(default_factory=dict)
     other_tables: tuple[Mapping[Vid, Vlan], ...] = ()
     doubt: str = ""
+    touches: tuple[Touch, ...] = ()
+    without_effect: tuple[str, ...] = ()
     origin: Origin = field(compare=False)
 
     def __hash__(self) -> int:

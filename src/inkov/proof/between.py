@@ -218,6 +218,8 @@ def _entered(network: Network, layer3: Layer3, sender: Sender, packet: Packet, v
         return []
     if host is not None and (host.gateway is None or (host.address and packet.target in host.address.network)):
         return []
+    if view is View.MUST and host is not None and not _sends_beyond(host):
+        return []
     masks: dict[str, Mask] = {}
     for switch, domain in sender.places[view]:
         masks[switch] = masks.get(switch, 0) | 1 << domain
@@ -225,6 +227,14 @@ def _entered(network: Network, layer3: Layer3, sender: Sender, packet: Packet, v
     routing = layer3.routing[view]
     own: Ip | None = host.gateway if host else None
     return [i for i in network.gateways.all if routing.hears(i, reached) and (own is None or own in i.gateway.answers)]
+
+
+def _sends_beyond(host: Host) -> bool:
+    """Tells whether a host surely sends packets to its gateway: this is in its own subnet, and another address than its own."""
+    own, gateway = host.address, host.gateway
+    if own is None or gateway is None or own.network.prefixlen == own.max_prefixlen:
+        return True  # without a mask the subnet is not known
+    return gateway in own.network and gateway != own.ip
 
 
 def _surely(network: Network, layer3: Layer3, sender: Sender, target: Target, packet: Packet) -> bool:

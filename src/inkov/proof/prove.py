@@ -85,16 +85,23 @@ def without_assumptions(outcome: Outcome) -> Outcome:
 
 
 def every_vlan_apart(network: Network) -> Apart:
-    """Returns the claim that is tried when nobody made one."""
+    """Returns the claim that is tried when nobody made one; the VLANs of a private VLAN count as one."""
     names = tuple(str(v) for v in sorted(network.members))
-    return Apart("every VLAN apart from every other", names, layers=frozenset({2}))
+    of_one = {
+        frozenset((str(v), str(w)))
+        for table, _ in network.tables
+        for v, entry in table.items()
+        for w in (entry.primary, *(o for o, e in table.items() if e.primary == entry.primary and o != v))
+        if entry.primary is not None
+    }
+    return Apart("every VLAN apart from every other", names, frozenset(of_one), layers=frozenset({2}))
 
 
 class Prover:
     """Decides claims about one campus; what they have in common is worked out once."""
 
     def __init__(self, network: Network, late: Late = lambda: False) -> None:
-        self.network = network
+        self.network = network.doubted
         self._late = late
         self._stations: dict[tuple[str, View], Stations] = {}
         self._spread: dict[tuple[str, View], Mapping[str, Mask]] = {}
@@ -122,13 +129,18 @@ class Prover:
 
     def together(self, claim: Together) -> Outcome:
         """Decides `together` as things are today."""
-        return between(self.network, self.layer3, [Group(self.stations, n) for n in claim.segments], claim.layers)
+        return between(self.network, self.layer3, [Group(self.members, n) for n in claim.segments], claim.layers)
 
     def stations(self, name: str, view: View = View.USUAL) -> Stations:
         """Returns the stations of a segment, host or VLAN, in a view."""
         if (name, view) not in self._stations:
-            self._stations[name, view] = Stations(self.network, segment_named(self.network, name), view)
+            self._stations[name, view] = Stations(self.network, segment_named(self.network, name), view, whole=True)
         return self._stations[name, view]
+
+    @remembered
+    def members(self, name: str, view: View) -> Stations:
+        """Returns the stations that are to reach each other for a segment to be whole: those that its VLANs are set for."""
+        return Stations(self.network, segment_named(self.network, name), view)
 
     def spread(self, name: str, view: View = View.MAY) -> Mapping[str, Mask]:
         """Returns everywhere that frames of a segment may get to, or surely get to."""
@@ -165,12 +177,35 @@ class Prover:
             return CannotTell((NO_WAY if 3 in claim.layers else ONLY_PACKETS,))
         if 3 in claim.layers and (silent := self.silent_on_gateways):
             return CannotTell((f"which addresses {some(silent)} have in VLANs, and whether they route",))
+        if 3 in claim.layers and (strange := self.strange_gateways(claim)):
+            return CannotTell(strange)
         nobody = [n for n in claim.segments if n not in out and not self.stations(n, View.MAY)]
         if unknown := [n for n in nobody if not self.stations(n, View.MAY).empty]:
             return CannotTell(tuple(f"no port of {n} is known" for n in unknown))
         taken = assumed(self.network, lambda n: self.stations(n, View.MAY), claim.segments)
         empty = (f"{n} is empty: {dead_words(self.stations(n, View.MAY))}." for n in nobody)
         return Proved((*self.argument(claim), *empty), (*taken, *self.without_gateway(claim)))
+
+    def strange_gateways(self, claim: Apart) -> tuple[str, ...]:
+        """Returns what is not known where hosts send through an address that is no device's here: it may send packets anywhere.
+
+        That decides where the segments of a pair both have a way to such a device: a host that sends there, or a gateway.
+        """
+        found = {n: self._through_strangers(n) for n in claim.segments}
+        facts: dict[str, None] = {}
+        for a, b in claim.pairs:
+            for one, other in ((a, b), (b, a)):
+                if found[one] and (found[other] or self.served(other)):
+                    facts.update(dict.fromkeys(found[one]))
+        return tuple(facts)
+
+    def _through_strangers(self, name: str) -> list[str]:
+        known = {ip for i in self.layer3.gateways.all for ip in i.gateway.answers}
+        hosts = self.network.hosts_on(self.stations(name, View.MAY).ports)
+        strange = [h for h in hosts if h.gateway is not None and h.gateway not in known]
+        return [
+            f"what {h.gateway} does with packets: {h.name} sends through it, and no device here has it" for h in strange
+        ]
 
     @cached_property
     def silent_on_gateways(self) -> list[str]:
@@ -225,12 +260,17 @@ class Prover:
         """Says which segments have no gateway in the input, and may have one elsewhere."""
         if 3 not in claim.layers:
             return
-        served = self.layer3.gateways.by_vlan
-        names = [n for n in claim.segments if not any(v in served for v in self.stations(n, View.MAY).vlans)]
+        names = [n for n in claim.segments if not self.served(n)]
         segments = {n: self.stations(n, View.MAY).segment for n in names}
         open_ = [n for n, segment in segments.items() if not (segment.closed or segment.outside)]
         if open_:
             yield f"segments without a gateway in the input have none: {some(open_)}"
+
+    def served(self, name: str) -> bool:
+        """Tells whether a segment has a gateway in the input; an address for managing a switch is none."""
+        gateways = self.layer3.gateways
+        own = (i for v in self.stations(name, View.MAY).vlans for i in gateways.by_vlan.get(v, ()))
+        return any(map(gateways.serves, own))
 
     def meet(self, a: str, b: str) -> tuple[bool, bool]:
         """Tells whether frames of `a` may be heard in `b`, and the other way round."""

@@ -276,5 +276,5 @@ class Routing:
             yield from ((i, "") for i in owners)
         elif self.view is View.MAY:
             doubt = way.doubt or f"what the device at {way.via} does with packets is not known"
-            others = [i for i in self.gateways.all if i.device != into.device and self.gateways.up(i, View.MAY)]
+            others = [i for i in self.gateways.all if i != into and self.gateways.up(i, View.MAY)]
             yield from ((i, doubt) for i in others)

@@ -9,10 +9,10 @@ from ipaddress import ip_address
 from typing import NamedTuple
 
 from inkov.forwarding.gateways import Interface
-from inkov.forwarding.network import Network
+from inkov.forwarding.network import Domains, Network
 from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import Domain, Mask, Tags, View
-from inkov.kinds.table import carries_tags, memberships
+from inkov.kinds.table import carries_tags, is_up, memberships
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
@@ -57,7 +57,8 @@ class Stations:
         tagged: what stations on tunnel ports may send besides: (switch, domain, tags inside), for every VLAN in use.
     """
 
-    def __init__(self, network: Network, segment: Segment, view: View = View.USUAL) -> None:
+    def __init__(self, network: Network, segment: Segment, view: View = View.USUAL, *, whole: bool = False) -> None:
+        """Takes a segment; `whole` takes the one untagged station of a port into all VLANs that it sends in or hears."""
         self.name = segment.name
         self.segment = segment
         self.view = view
@@ -65,10 +66,12 @@ class Stations:
         senders: dict[Place, list[PortRef]] = defaultdict(list)
         hearers: dict[Place, list[PortRef]] = defaultdict(list)
         self._network = network
+        self._whole = whole
         if segment.ports is None:
             self._in_vlans(network, senders, hearers)
         else:
-            live = (ref for ref in self.named if ref in network.station_ports.get(ref.switch, ()))
+            perhaps = network.doubtfully_cabled if view is View.MAY else []
+            live = (r for r in self.named if r in network.station_ports.get(r.switch, ()) or r in perhaps)
             ports = sorted(live, key=lambda r: r.order)
             self._on_ports(network.honest_domains(ports, view), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
@@ -95,14 +98,19 @@ class Stations:
                     senders[switch, vid] = list(narrow)
                     hearers[switch, vid] = list(narrow)
         self._on_ports(network.uncommon_domains(self.view), senders, hearers)
+        if self.view is View.MAY and network.doubtfully_cabled:
+            known = {ref for refs in senders.values() for ref in refs}
+            others = [ref for ref in network.doubtfully_cabled if ref not in known]
+            self._on_ports(network.honest_domains(others, self.view), senders, hearers)
 
-    def _on_ports(self, ports: Iterable[tuple[list[PortRef], Mask, Mask]], senders: _Ports, hearers: _Ports) -> None:
+    def _on_ports(self, ports: Iterable[Domains], senders: _Ports, hearers: _Ports) -> None:
         mask = self.vlans.mask
-        for refs, own, heard in ports:
-            if (own | heard) & mask:
-                for domain in bits(own & mask):
+        for refs, sent, heard, sent_by_one, heard_by_one in ports:
+            if (sent | heard) & mask:
+                is_in = self._whole and (sent_by_one | heard_by_one) & mask
+                for domain in bits(sent & mask | (sent_by_one if is_in else 0)):
                     senders[refs[0].switch, domain] += refs
-                for domain in bits(heard & mask):
+                for domain in bits(heard & mask | (heard_by_one if is_in else 0)):
                     hearers[refs[0].switch, domain] += refs
 
     @cached_property
@@ -186,6 +194,8 @@ def _why_dead(network: Network, segment: Segment, ref: PortRef) -> str:
     port = network.port(ref)
     if not port.enabled:
         return f"{ref} is disabled"
+    if not is_up(port, network.switches[ref.switch]):
+        return f"no member of {ref} is enabled"
     own = memberships(network.settled(ref).switching) & segment.vlans.mask
     if not own or own & network.active(ref.switch):
         return ""

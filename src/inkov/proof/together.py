@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Mapping
 
 from inkov.forwarding.cabling import Link
-from inkov.forwarding.loops import loops
+from inkov.forwarding.loops import Loop, loops, perhaps_loops
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
 from inkov.kinds.relay import Domain, Mask, View
@@ -95,15 +96,23 @@ def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> 
 def _looping(network: Network, group: Group) -> Outcome | None:
     """Says that frames of a segment go round in a loop that no tree opens: an outage, not a way."""
     found = list(loops(network, View.MUST))
-    reached = network.graph(View.MUST).spread(group.may.masks) if found else {}
-    for loop in found:
-        for link in loop.links:
-            round_ = reached.get(link.a.switch, 0) & loop.vlans.mask
-            if round_:
-                first, *rest = sorted(group.may.ports, key=lambda r: r.order)
-                why = f"frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
-                return Broken(stop=Stop(first, rest[-1], why=why))
+    perhaps = list(perhaps_loops(network))
+    reached = network.graph(View.MUST).spread(group.may.masks) if found or perhaps else {}
+    if link := next((k for loop in found for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
+        first, *rest = sorted(group.may.ports, key=lambda r: r.order)
+        why = f"frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
+        return Broken(stop=Stop(first, rest[-1], why=why))
+    if link := next((k for loop in perhaps for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
+        why = next(d for e in (link.a, link.b) if (d := network.sure_trees.doubt(e)))
+        return CannotTell((f"whether frames go round at {link}: {why}",))
     return None
+
+
+def _goes_round_at(network: Network, link: Link, loop: Loop, reached: Mapping[str, Mask]) -> bool:
+    """Tells whether frames that got so far are in a loop; an unmanaged device has one domain for all."""
+    vlans = loop.vlans.mask
+    ends = (link.a.switch, link.b.switch)
+    return any(reached.get(n, 0) & (1 if network.unmanaged(n) and vlans else vlans) for n in ends)
 
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:

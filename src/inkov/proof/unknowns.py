@@ -11,11 +11,13 @@ from typing import Final
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.graph import Reach, State, Step
 from inkov.forwarding.network import Network
+from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import RelayMap, View, vid_of
 from inkov.kinds.table import carries_tags, kind, relay_map, unknown
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, NEGOTIATED_FORMAT, Kind
+from inkov.model.touching import assumption
 from inkov.proof.outcome import Passage, Turn
 from inkov.proof.stations import Stations
 
@@ -128,7 +130,8 @@ def open_habits(network: Network, ref: PortRef, does: Does) -> list[str]:
 
 def assumed(network: Network, stations: Callable[[str], Stations], names: Iterable[str]) -> tuple[str, ...]:
     """Lists what a proof takes for granted: what is behind ports whose far side the input does not describe."""
-    trunks = {ref for ref in network.wide_ports if carries_tags(network.port(ref))}
+    ports = ((ref, network.port(ref)) for ref in network.wide_ports)
+    trunks = {ref for ref, port in ports if carries_tags(port) or not is_stated(port.switching)}
     often = Counter(chain.from_iterable(stations(name).ports & trunks for name in names if trunks))
     open_ends = [str(ref) for ref in sorted(often, key=lambda r: r.order) if often[ref] > 1]
     found: list[str] = []
@@ -145,6 +148,8 @@ def assumed(network: Network, stations: Callable[[str], Stations], names: Iterab
     tableless = [s.name for s in network.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]
     if tableless:
         found.append(f"switches without a VLAN table relay every VLAN their ports allow: {some(tableless)}")
+    if idle := assumption(network.switches):
+        found.append(idle)
     return tuple(found)
 
 

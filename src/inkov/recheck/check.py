@@ -12,6 +12,7 @@ from inkov.model.campus import Campus
 from inkov.model.names import PortRef, by_look, looks
 from inkov.model.remembered import remembered
 from inkov.model.switch import Negotiated, Stance
+from inkov.model.touching import doubted
 from inkov.recheck.claim import assumptions, checked, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
@@ -40,7 +41,7 @@ class Checked:
 
 def check(campus: Campus, certificate: Any) -> Checked:
     """Checks a certificate; `certificate` is the decoded JSON."""
-    result = Checked()
+    result, campus = Checked(), doubted(campus)
     try:
         claim = certificate["claim"]
         checked(claim)
@@ -86,7 +87,7 @@ class _Apart:
         self._places: dict[str, Places] = {}
         self._listeners: dict[int, dict[str, str]] = {}  # by identity of places, which are kept
         edges = Edges(campus, self.made, self.ports)
-        self.stations = {n: Stations(campus, self.made, n, self.ports, edges) for n in claim["segments"]}
+        self.stations = {n: Stations(campus, self.made, n, self.ports, edges, whole=True) for n in claim["segments"]}
         self.hearers: dict[tuple[str, int], list[str]] = {}
         for name, stations in self.stations.items():
             for place in stations.hearers:
@@ -221,15 +222,18 @@ class _Apart:
 
 
 class _Together:
-    def __init__(self, campus: Campus, claim: Any) -> None:
-        self.campus, self.claim = campus, claim
+    def __init__(self, campus: Campus, claim: Any, failed: frozenset[PortRef] = frozenset()) -> None:
+        """Takes a campus of which some ports have failed: nobody expects their stations to be heard."""
+        self.campus, self.claim, self.failed = campus, claim, failed
 
     def check(self, node: Any, failures: int, result: Checked) -> str:
         made = wiring(self.campus)
         sure = Ports(self.campus, made, sure=True)
         frames = Frames(self.campus, made, sure)
         edges = Edges(self.campus, made, sure)
-        groups = [Stations(self.campus, made, n, sure, edges) for n in self.claim["segments"]]
+        groups = [Stations(self.campus, made, n, sure, edges, whole=False) for n in self.claim["segments"]]
+        if dead := sorted({r for g in groups for r in g.named - g.ports} - self.failed):
+            return f"{dead[0]} is a member and passes nothing"
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
         for switch, (domain, _) in {p for g in groups for p in g.starts if not p[1][1]}:
@@ -293,7 +297,9 @@ class _Together:
             touched = any(not up(less, made, k) for k in made.links if k in used or k[::-1] in used)
             if touched and failed not in after:
                 return f"what happens when {failed} fails is left out"
-            if failed in after and (why := _Together(less, self.claim).check(after[failed], failures - 1, result)):
+            if failed in after and (
+                why := _Together(less, self.claim, self.failed | set(dead)).check(after[failed], failures - 1, result)
+            ):
                 return f"when {failed} fails: {why}"
         return ""
 

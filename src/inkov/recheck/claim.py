@@ -9,6 +9,7 @@ from typing import Any
 
 from inkov.model.campus import Campus
 from inkov.model.switch import Kind
+from inkov.model.touching import assumption
 from inkov.recheck.frames import Malformed
 from inkov.recheck.gateways import Gateways, served
 from inkov.recheck.ports import Ports
@@ -75,7 +76,7 @@ def assumptions(
     tagged = (
         ref
         for ref in several
-        if (port := campus.switches[ref.switch].ports.get(ref.port)) is not None and traits(port.switching).shared
+        if (port := campus.switches[ref.switch].ports.get(ref.port)) is not None and traits(port.switching).wide
     )
     shared = [str(ref) for ref in sorted(tagged, key=lambda r: r.order)]
     if shared:
@@ -89,6 +90,8 @@ def assumptions(
         yield f"no cable but those that are stated ends at {_some(deaf)}, where nothing was heard of neighbours"
     if tableless := [s.name for s in campus.switches.values() if s.vlans is None and s.kind is Kind.SWITCH]:
         yield f"switches without a VLAN table relay every VLAN their ports allow: {_some(tableless)}"
+    if idle := assumption(campus.switches):
+        yield idle
     if 3 in layers:
         by_vlan = served(gateways)
         alone = [n for n, s in stations.items() if not s.segment.closed and not _served(s, by_vlan)]

@@ -9,7 +9,7 @@ from typing import Any, TypeAlias
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway, Prefix
-from inkov.model.switch import Kind, Routed, VlanType
+from inkov.model.switch import Kind, Routed, Switch, VlanType
 from inkov.model.vlanset import ALL
 from inkov.recheck.ports import Inside, Ports
 from inkov.recheck.wiring import Wiring, up
@@ -53,10 +53,17 @@ class Gateways:
             self.ports.leaves(r, (vid, ())) and (r not in links or up(self.campus, self.made, links[r])) for r in refs
         )
 
+    def _tags(self, at: At) -> tuple[int, ...]:
+        """Returns the tags of the frames of a gateway on a routed port, in the format of its port."""
+        device, gateway = at
+        port = self.campus.switches[device].ports.get(gateway.port)
+        number = self.ports.formats.get(port.tag_format, 0) if port is not None else 0
+        return () if gateway.vid is None else (gateway.vid + 4096 * number,)
+
     def sets_out(self, at: At) -> Places:
         """Returns where the frames of a gateway start."""
         device, gateway = at
-        tags = () if gateway.vid is None else (gateway.vid,)
+        tags = self._tags(at)
         if not gateway.port:
             return {(device, (gateway.vid or 0, ()))} if self.ports.relays(device, gateway.vid or 0) else set()
         return {(far.switch, f) for far in self._fars(at) for f in self.ports.enters(far, tags)}
@@ -64,7 +71,7 @@ class Gateways:
     def hears(self, at: At, places: Places) -> bool:
         """Tells whether frames that are in some places reach a gateway."""
         device, gateway = at
-        tags = () if gateway.vid is None else (gateway.vid,)
+        tags = self._tags(at)
         if not gateway.port:
             table = self.campus.switches[device].vlans or {}
             own = {
@@ -87,12 +94,14 @@ class Gateways:
             switch = self.campus.switches[device]
             if device in barred or switch.routing is False or not self._passes(device, into.inward, packet):
                 continue
+            if any(packet[1] in g.answers and self._surely_up(device, g) for g in switch.gateways):
+                continue  # a device keeps packets that are addressed to itself
             for out, via in self._ways(device, into, packet[1]):
                 if out is not None and not self._passes(device, out.outward, packet):
                     continue
                 if out is not None:
                     yield device, out
-                for at in self._next(device, out, via, reach) if via else ():
+                for at in self._next((device, into), out, via, reach) if via else ():
                     if (at[0], at[1].key) not in seen:
                         seen.add((at[0], at[1].key))
                         todo.append(at)
@@ -111,30 +120,33 @@ class Gateways:
         found: list[tuple[int, Gateway | None, Any]] = [
             (a.network.prefixlen, g, None) for g in own for a in g.addresses if target in a.network
         ]
-        connected = bool(found)
+        every = [g for g in switch.gateways if g.vrf == into.vrf]
         for route in switch.routes:
-            if route.vrf == into.vrf and target in route.prefix:
+            leads = [g for g in every if any(route.via in a.network for a in g.addresses)]
+            withdrawn = bool(leads) and not any(g in own for g in leads)
+            if route.vrf == into.vrf and target in route.prefix and not withdrawn:
                 outs = [
                     (a.network.prefixlen, n) for n, g in enumerate(own) for a in g.addresses if route.via in a.network
                 ]
                 found.append((route.prefix.prefixlen, own[max(outs)[1]] if outs else None, route.via))
-        sure = [n for n, g, via in found if via or (g is not None and self._surely_up(device, g))]
+        sure = [n for n, g, _ in found if g is not None and self._surely_up(device, g)]
         yield from ((g, via) for n, g, via in found if n >= max(sure, default=0))
-        if switch.learns and not connected:
+        if switch.learns:
             yield None, ip_address("::")
 
     def _surely_up(self, device: str, gateway: Gateway) -> bool:
         plain = Ports(self.campus, self.made, sure=True)
         return Gateways(self.campus, self.made, plain).up((device, gateway), surely=True)
 
-    def _next(self, device: str, out: Gateway | None, via: Any, reach: Callable[[At], Places]) -> list[At]:
+    def _next(self, into: At, out: Gateway | None, via: Any, reach: Callable[[At], Places]) -> list[At]:
+        device = into[0]
         owners = [at for at in self.all if via in at[1].answers and self.up(at)]
         if out is not None:
             fars, places = self._fars((device, out)) if out.port else [], reach((device, out))
             routed = {f for f in fars if isinstance(self.campus.switches[f.switch].ports[f.port].switching, Routed)}
             beside = [at for at in owners if PortRef(at[0], at[1].port) in routed and at[1].vid == out.vid]
             owners = [at for at in owners if at in beside or self.hears(at, places)]
-        others = [at for at in self.all if at[0] != device and self.up(at)]
+        others = [at for at in self.all if (at[0], at[1].key) != (device, into[1].key) and self.up(at)]
         return owners if owners and out is not None else others
 
 
@@ -150,10 +162,19 @@ def examples(within: Iterable[Prefix], cuts: Iterable[Prefix]) -> list[Any]:
     return list(found.values())
 
 
+def serves(switch: Switch, gateway: Gateway) -> bool:
+    """Tells whether stations may use an address as their gateway; else it is there for managing the switch."""
+    shared = bool(gateway.virtual) and switch.routing is not False
+    several = len({g.vid for g in switch.gateways}) > 1 or bool(gateway.port)
+    return switch.kind is Kind.ROUTER or bool(switch.routing) or several or shared
+
+
 def served(gateways: Gateways) -> dict[int, list[Gateway]]:
     """Returns the gateways that serve each VLAN: in it, or behind a port that puts their frames into it."""
     made: dict[int, list[Gateway]] = {v: [] for v in ALL}
     for at in gateways.all:
+        if not serves(gateways.campus.switches[at[0]], at[1]):
+            continue
         vids = {d for _, (d, _) in gateways.sets_out(at)} if at[1].port else {at[1].vid}
         for vid in vids or {at[1].vid}:
             made.setdefault(vid or 0, []).append(at[1])

@@ -222,7 +222,9 @@ class Ports:
 
     def _readings(self, ref: PortRef, became: list[Switching]) -> Iterator[Own]:
         port = self.switches[ref.switch].ports[ref.port]
-        if not port.enabled or (self.sure and port.doubt):
+        ports = self.switches[ref.switch].ports
+        members = [ports[m] for m in port.members if m in ports]
+        if not port.enabled or (members and not any(m.enabled for m in members)) or (self.sure and port.doubt):
             return
         left_open = port.tag_format == NEGOTIATED_FORMAT
         formats = tuple(self.formats.values()) if left_open else (self.formats[port.tag_format],)

@@ -59,7 +59,7 @@ class Edges:
 
     def __init__(self, campus: Campus, made: Wiring, ports: Ports) -> None:
         self.campus, self.ports = campus, ports
-        self.all = station_ports(campus, made)
+        self.all = station_ports(campus, made, sure=ports.sure)
         self.managed = list(_managed(campus))
         self._plain: dict[int, list[Alike]] = {}
         self._wide: list[tuple[int, Alike]] = []  # with the VLANs they may have to do with, as a mask
@@ -118,7 +118,8 @@ class Stations:
         managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
 
-    def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports, edges: Edges) -> None:
+    def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports, edges: Edges, *, whole: bool) -> None:
+        """Takes a segment; `whole` takes the one untagged station of a port into all VLANs that it sends in or hears."""
         self.segment = _segment(campus, made, name, ports)
         self.starts: set[tuple[str, Inside]] = set()
         self.hearers: dict[tuple[str, int], set[PortRef]] = {}
@@ -128,6 +129,8 @@ class Stations:
             for own, inside in alike.kinds:
                 self._heard(alike.refs, own, ports)
                 self._sent(campus, alike.refs, own, inside)
+                if whole:
+                    self._in_all(alike.refs, own, ports)
         managed = edges.managed if self.segment.ports is None else []
         self.managed = {at for at in managed if at[1].vid in self.segment.vlans}
         gateways = Gateways(campus, made, ports) if self.managed else None
@@ -152,6 +155,19 @@ class Stations:
             if ports.leaves(one, (d, ()), [own]):
                 self.hearers.setdefault((one.switch, d), set()).update(refs)
                 self.ports.update(refs)
+
+    def _in_all(self, refs: list[PortRef], own: Own, ports: Ports) -> None:
+        """Takes the one untagged station of ports into all VLANs that it sends in or hears, if one is of the segment."""
+        if not traits(own.kind).joins:
+            return
+        one = refs[0]
+        sent = {d for d, inner in ports.enters(one, (), [own]) if not inner}
+        heard = {d for d in _set_in(own.kind) | _members(own.kind) if () in ports.leaves(one, (d, ()), [own])}
+        if (sent | heard) & set(self.segment.vlans):
+            self.starts |= {(one.switch, (d, ())) for d in sent}
+            for d in heard:
+                self.hearers.setdefault((one.switch, d), set()).update(refs)
+            self.ports.update(refs)
 
     def _sent(self, campus: Campus, refs: list[PortRef], own: Own, inside: list[Inside]) -> None:
         one, tunnel = refs[0], isinstance(own.kind, Tunnel)

@@ -24,12 +24,12 @@ class Traits(NamedTuple):
     """Traits of a kind of port.
 
     Attributes:
-        shared: its station tags, and may be in several VLANs.
-        wide: a host on it may be in any VLAN.
+        joins: its one untagged station may be in several VLANs.
+        wide: a station on it may be in several VLANs.
         whole: it takes frames with tags that it does not know as they are.
     """
 
-    shared: bool = False
+    joins: bool = False
     wide: bool = False
     whole: bool = False
 
@@ -37,15 +37,17 @@ class Traits(NamedTuple):
 def traits(kind: Switching) -> Traits:
     """Returns the traits of a kind of port."""
     match kind:
-        case Trunk() | General():
-            return Traits(shared=True, wide=True)
-        case Bridged():
-            return Traits(shared=True, wide=True, whole=True)
-        case Unstated():
+        case General():
+            return Traits(joins=True, wide=True)
+        case Trunk() | Unstated():
             return Traits(wide=True)
+        case PrivateHost() | Promiscuous():
+            return Traits(joins=True)
+        case Bridged():
+            return Traits(wide=True, whole=True)
         case Tunnel() | Plain():
             return Traits(whole=True)
-        case Access() | Negotiated() | PrivateHost() | Promiscuous() | Routed():
+        case Access() | Negotiated() | Routed():
             return Traits()
         case _:
             assert_never(kind)

@@ -194,9 +194,10 @@ def lag_forms(campus: Campus, made: Wiring, link: tuple[PortRef, PortRef]) -> bo
     return not lags or modes in ({Lacp.STATIC}, {Lacp.ACTIVE}, {Lacp.ACTIVE, Lacp.PASSIVE})
 
 
-def station_ports(campus: Campus, made: Wiring) -> set[PortRef]:
-    """Returns the ports stations are on: enabled and not cabled, or cabled to an unmanaged device."""
-    cabled = {end for link, wires in made.links.items() for end in (*link, *(e for w in wires for e in w))}
+def station_ports(campus: Campus, made: Wiring, *, sure: bool) -> set[PortRef]:
+    """Returns the ports stations are on: enabled and not cabled, or cabled to an unmanaged device; perhaps to a doubtful one."""
+    known = ((link, wires) for link, wires in made.links.items() if sure or link not in made.doubtful)
+    cabled = {end for link, wires in known for end in (*link, *(e for w in wires for e in w))}
     found = {
         ref
         for s in campus.switches.values()

@@ -7,7 +7,7 @@ asked for and is read first; `state` is the fallback, leaf by leaf.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any
@@ -16,6 +16,8 @@ import orjson
 
 from inkov.formats.openconfig import routing as openconfig_routing
 from inkov.formats.openconfig import stp as openconfig_stp
+from inkov.formats.openconfig.leaves import record, record_roots
+from inkov.formats.openconfig.neighbours import heard
 from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf, vlan_number
 from inkov.formats.openconfig.vlans import default_instance, tag_format, vlan_table
 from inkov.formats.openconfig.wrappers import local, merge, unwrap
@@ -27,7 +29,6 @@ from inkov.model.switch import (
     DEFAULT_VLAN,
     DOT1Q,
     Access,
-    Heard,
     Lacp,
     Port,
     Routed,
@@ -41,7 +42,6 @@ from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet, VlanTextErr
 
 _LAG_TYPES = frozenset({"ieee8023adLag", "IF_AGGREGATE"})
 _NOT_BRIDGED = frozenset({"l3ipvlan", "softwareLoopback", "tunnel", "propVirtual", "IF_ROUTED_VLAN", "IF_LOOPBACK"})
-_NAMES_A_PORT = frozenset({"", "INTERFACE_NAME", "LOCAL", "INTERFACE_ALIAS", "PORT_COMPONENT"})
 _SWITCHED = "switched-vlan/config"
 
 
@@ -91,17 +91,19 @@ class Export:
         if vlans is None:
             reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
         tree, address, tree_places = openconfig_stp.bridge_tree(document, reading)
+        record_roots(document, reading)
         top = isinstance(pick(document, "vlans"), dict)
         places = {Setting.VLANS.key: "vlans" if top else Setting.VLANS.path, **tree_places}
         return Switch(
             name=self.name or fallback_name,
             vlans=vlans,
             ports=openconfig_stp.with_port_trees(ports, document, tree, reading),
-            heard=tuple(_heard(lldp, reading)),
+            heard=tuple(heard(lldp, reading)),
             mac=address or text_leaf(document, "lldp", "chassis-id").lower(),
             tree=tree,
             **_layer3(document, vlans, routed, reading),
             default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
+            touches=tuple(reading.touches.values()),
             origin=Origin(reading.file, "", {"": "", **{k: reading.place(f"/{v}") for k, v in places.items()}}),
         )
 
@@ -189,14 +191,16 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading, routed: list
         key = orjson.dumps(entry).replace(_named(name), b"")
     except TypeError:  # a number larger than 64 bits
         routed.append(entry)
+        record(entry, "interfaces/interface", path, reading)
         return _port(entry, name, leaves_of(entry), path, reading)
     like = _ALIKE.get(key)
     if like is None:
         said = len(reading.problems) + len(reading.notes)
         made = _port(entry, name, leaves_of(entry), path, reading)
-        plain = not openconfig_routing.may_route(entry)
-        if not plain:
+        plain = not record(entry, "interfaces/interface", path, reading)
+        if openconfig_routing.may_route(entry):
             routed.append(entry)
+            plain = False
         if made is not None and plain and said == len(reading.problems) + len(reading.notes) and len(_ALIKE) < _MANY:
             _ALIKE[key] = made
         return made
@@ -368,32 +372,3 @@ def _trunk_text(item: str, reading: Reading, path: str) -> VlanSet:
         return VlanSet()
     reading.note(f'{path}: {item!r} is not the standard form; expected "310..330" for a range')
     return made
-
-
-# -- discovery ---------------------------------------------------------------------------------------
-
-
-def _heard(lldp: Node, reading: Reading) -> Iterator[Heard]:
-    found: list[Heard] = []
-    interfaces = child(lldp, "interfaces")
-    for entry in entries(interfaces, "interface", "name", reading, "/lldp/interfaces/interface"):
-        neighbours = pick(entry, "neighbors")
-        port = pick(entry, "name") or leaves_of(entry).get("name")
-        if not isinstance(neighbours, dict) or not isinstance(port, str):
-            continue
-        path = f"/lldp/interfaces/interface[name={port}]/neighbors/neighbor"
-        for neighbour in entries(neighbours, "neighbor", "id", reading, path):
-            leaves = leaves_of(neighbour)
-            system, far, chassis = leaves.get("system-name"), leaves.get("port-id"), leaves.get("chassis-id")
-            if str(leaves.get("port-id-type", "")) not in _NAMES_A_PORT:
-                far = leaves.get("port-description") or far
-            found.append(
-                Heard(
-                    port,
-                    short(system),
-                    short(far),
-                    short(chassis).lower(),
-                    reading.source(path),
-                )
-            )
-    yield from sorted(found, key=lambda h: (natural(h.port), h.system, h.far_port, h.chassis))

@@ -14,9 +14,12 @@ from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of,
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.routing import Address, Entry, Filter, Gateway, Ip, Prefix, Route
+from inkov.model.source import Touches
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
 _FAMILIES = {"ACL_IPV4": ("0.0.0.0/0",), "ACL_IPV6": ("::/0",)}
+_OF_ENTRIES = frozenset({"sequence-id", "description", "matched-packets", "matched-octets"})
+_STATIC = "network-instances/network-instance/protocols/protocol/static-routes"
 _OUTER = ("vlan-id", "outer-vlan-id")
 _OWN_ROUTES = frozenset({"STATIC", "DIRECTLY_CONNECTED", "LOCAL_AGGREGATE"})
 
@@ -197,6 +200,9 @@ class Layer3:
                     yield local(identifier)
 
     def _static(self, default: Node | None) -> Iterator[Route]:
+        older = child(child(self.document, "local-routes"), "static-routes")
+        for entry in entries(older, "static", "prefix", self.reading, "/local-routes") if older else ():
+            yield from self._route(entry, "")
         for instance in self.instances:
             vrf = "" if instance is default else str(pick(instance, "name"))
             for protocol in entries(
@@ -208,14 +214,16 @@ class Layer3:
 
     def _route(self, entry: Node, vrf: str) -> Iterator[Route]:
         text = leaves_of(entry).get("prefix", pick(entry, "prefix"))
-        path = f"/network-instances/network-instance/protocols/protocol/static-routes/static[prefix={text}]"
+        path = f"/{_STATIC}/static[prefix={text}]"
         prefix = self._prefix(text, path)
         for hop in entries(child(entry, "next-hops"), "next-hop", "index", self.reading, path):
             via = leaves_of(hop).get("next-hop")
             try:
                 address = ipaddress.ip_address(str(via))
             except ValueError:
-                self.reading.note(f"{path}: next hop {via!r:.40} is no address; the route is passed over")
+                if local(str(via)) != "DROP":
+                    at = f"/{_STATIC}/static/next-hops/next-hop"
+                    self.reading.touch(at, Touches.PACKETS, f"{path}/next-hops/next-hop[index={pick(hop, 'index')}]")
                 continue
             if prefix is not None:
                 yield Route(prefix, address, vrf, self.reading.source(path))
@@ -252,14 +260,17 @@ class Layer3:
         if action not in {"ACCEPT", "DROP", "REJECT"}:
             self.reading.wrong(f"{action!r:.40} is not an action; expected ACCEPT, DROP or REJECT", f"{path}/actions")
             return
+        for leaf in leaves_of(child(row, "actions")):
+            if leaf not in {"forwarding-action", "log-action"}:
+                at = "/acl/acl-sets/acl-set/acl-entries/acl-entry/actions"
+                self.reading.touch(f"{at}/{leaf}", Touches.PACKETS, f"{path}/actions/config/{leaf}")
         ends: list[Prefix | None] = [None, None]
         more: list[str] = []
-        for container in ("ipv4", "ipv6", "transport", "l2"):
-            for leaf, value in leaves_of(child(row, container)).items():
-                if leaf in {"source-address", "destination-address"}:
-                    ends[leaf == "destination-address"] = self._prefix(value, f"{path}/{container}/config/{leaf}")
-                elif value != "ANY":
-                    more.append(f"{leaf} {local(str(value))}")
+        for leaf, value in _conditions(row):
+            if leaf in {"source-address", "destination-address"}:
+                ends[leaf == "destination-address"] = self._prefix(value, f"{path}/{leaf}")
+            else:
+                more.append(f"{leaf} {local(str(value))}")
         source = self.reading.source(path)
         whole = [ipaddress.ip_network(p) for p in _FAMILIES.get(kind, ())]
         origin = ends[0] if ends[0] or ends[1] or not whole else whole[0]
@@ -284,6 +295,16 @@ class Layer3:
                 if wanted:
                     found.setdefault(key, {})[direction] = _as_one(wanted, filters)
         return found
+
+
+def _conditions(node: Node) -> Iterator[tuple[str, Any]]:
+    """Yields what an entry asks of a packet: each leaf of its containers, of whatever depth, but for its actions."""
+    for leaf, value in leaves_of(node).items():
+        if leaf not in _OF_ENTRIES and value != [] and _kind(value) != "ANY":
+            yield leaf, value
+    for key, held in node.items():
+        if isinstance(held, dict) and local(key) not in {"actions", "config", "state"}:
+            yield from _conditions(held)
 
 
 def _as_one(names: list[str], filters: dict[str, Filter]) -> str:

@@ -15,7 +15,12 @@ import orjson
 
 from inkov.formats.reading import Reading
 
-ROOTS = frozenset({"interfaces", "network-instances", "vlans", "lldp", "lacp", "system", "stp", "acl"})
+ROOTS = frozenset(
+    {
+        *("interfaces", "network-instances", "vlans", "lldp", "lacp", "system", "stp", "acl"),
+        *("local-routes", "policy-forwarding"),
+    }
+)
 _LISTS = {"interface": "interfaces", "network-instance": "network-instances", "vlan": "vlans"}
 _VALUE_KEYS = ("jsonIetfVal", "json_ietf_val", "jsonVal", "json_val")
 _SCALAR_KEYS = ("stringVal", "boolVal", "intVal", "uintVal")

@@ -122,6 +122,8 @@ class CampusFile:
     def _as_stated(self, switch: Switch, patterns: Iterable[str], fitting: Mapping[str, frozenset[str]]) -> Switch:
         """Returns a switch with what patterns say of it; each adds, key by key, what its file and those before left out."""
         known = facts.stated_keys(switch)
+        if own := self.document.assume.without_effect:
+            switch = replace(switch, without_effect=(*switch.without_effect, *own))
         for pattern in patterns:
             if switch.name in fitting[pattern] or (switch.role and switch.role == pattern):
                 entry, at = self.document.switches_are[pattern], partial(self._source, "switches-are", pattern)
@@ -345,7 +347,7 @@ class CampusFile:
         if entry.together is not None:
             return Together(entry.name or f"{shown} together", tuple(names), int(entry.surviving), layers, source)
         by_default = f"{shown} only through {', '.join(through)}" if through else f"{shown} apart"
-        return Apart(
+        claim = Apart(
             entry.name or by_default,
             tuple(names),
             frozenset(frozenset(pair) for pair in entry.except_),
@@ -355,6 +357,10 @@ class CampusFile:
             one_against=bool(entry.from_),
             source=source,
         )
+        if not claim.pairs:
+            self._wrong("this claims nothing: every pair of its segments is excepted", "claims", i, "except")
+            return None
+        return claim
 
 
 def _matching(home: Path, pattern: str) -> list[Path]:

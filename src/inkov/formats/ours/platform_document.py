@@ -67,6 +67,7 @@ def stated(switch: Switch, entry: SwitchesAre, known: set[str], at: At) -> Switc
         own, unstated = habits(entry.assume)
         kept = {n: getattr(switch.habits if n not in switch.unstated_habits else own, n) for n in own.__slots__}
         values |= {"habits": replace(own, **kept), "unstated_habits": switch.unstated_habits & unstated}
+        values["without_effect"] = (*switch.without_effect, *entry.assume.without_effect)
         if entry.assume.unstated_native == "none" and not switch.origin.tells(Setting.NATIVE):
             switch = replace(switch, ports={n: without_native(p) for n, p in switch.ports.items()})
     phones = {name: vid for pattern, vid in entry.voice.items() for name in port_names(pattern)}

@@ -181,6 +181,9 @@ class Assume(Document):
     unstated_native: Literal["none"] | None = Field(
         None, description="none: a trunk whose native VLAN an export does not state has none."
     )
+    without_effect: Annotated[list[Label], BeforeValidator(one_or_more, json_schema_input_type=list[Label] | Label)] = (
+        Field([], description="Paths that Inkov does not follow and that have no effect here; * stands for any part.")
+    )
 
 
 Feature = Literal[

@@ -54,7 +54,7 @@ def read(data: Any, lines: Lines, reading: Reading, assume: Assume | None = None
     open_ = document.rest == "unknown"
     standing = OVER if document.overrides else PART if document.adds and not open_ else WHOLE
     if open_ or standing != WHOLE:
-        known = bool(document.model_fields_set & {"gateways", "routing"}) or document.kind != "switch"
+        known = "gateways" in document.model_fields_set or document.kind != "switch"
         ports = {n: _as_stated(p) if document.kind == "switch" else p for n, p in switch.ports.items()}
         switch = replace(switch, ports=ports, gateways_stated=known)
     return Entry(switch, saved=document.saved, standing=standing)
@@ -125,6 +125,7 @@ class _Builder:
             default_vlan_listed=listed,
             habits=own_habits,
             unstated_habits=unstated,
+            without_effect=tuple(self.document.assume.without_effect),
             role=self.document.role,
             lacks=tuple(self.document.lacks),
             limits=self.document.limits.model() if self.document.limits else {},

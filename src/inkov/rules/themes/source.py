@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from inkov.model.names import ports_text
 from inkov.model.settings import Setting
 from inkov.model.sources import Contradiction
+from inkov.model.touching import open_touches
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import joined
@@ -18,6 +19,9 @@ _RESTCONF = """{"openconfig-system:system": {"config": {"hostname": "archive"}},
  "openconfig-interfaces:interfaces": {"interface": [{"name": "1", "config": {"name": "1"}, "openconfig-if-ethernet:ethernet":
  {"openconfig-vlan:switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": 340}}}}]}}
 """
+
+
+_MIRRORED = _RESTCONF.replace('"config": {"name": "1"}', '"config": {"name": "1"}, "vendor-mirror:mirror": {"to": "9"}')
 
 
 @rule(
@@ -51,6 +55,29 @@ def differ(facts: Facts) -> Iterator[Fault]:
             causes=tuple(Cause(device, setting, c.port) for c in several),
             ports=len({c.port for c in several if c.port}),
         )
+
+
+@rule(
+    "source/not-followed",
+    Severity.RISK,
+    looks_for="A setting in a file that may let frames or packets go elsewhere, and that Inkov does not follow.",
+    why="Whatever Inkov says of this device may be wrong, and no proof rests on it.",
+    mend="If the setting has no effect here, write its path under `assume: {without-effect: …}` in the campus file.",
+    breaks=Example({"a.json": _MIRRORED}, place="archive"),
+    passes=Example({"b.json": _RESTCONF}),
+)
+def not_followed(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a device."""
+    for name, switch in facts.network.switches.items():
+        if some := open_touches(switch):
+            paths = list(dict.fromkeys(t.path for t in some))
+            yield Fault(
+                place=name,
+                what=f"Inkov does not follow {joined(paths, 3)} of {name}; no proof rests on what {'they' if paths[1:] else 'it'} may change.",
+                mend=f"If {'one of them' if paths[1:] else 'it'} has no effect, write `assume: {{without-effect: ['{paths[0]}']}}` in the campus file.",
+                evidence=tuple(Evidence(t.path, t.source) for t in some[:4]),
+                causes=(Cause(name, Setting.NOT_FOLLOWED),),
+            )
 
 
 @rule(

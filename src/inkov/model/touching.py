@@ -1,0 +1,81 @@
+"""What files state and the model does not follow: it is not known, never nothing.
+
+A reader records each such statement as a `Touch`. Tables and audits show the device as it is usually; proofs, and the checker of
+certificates, take the device as `doubted` has it. `assume: {without-effect: [PATH]}` states that a path has no effect; proofs then
+name it as an assumption.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from fnmatch import fnmatchcase
+from typing import TYPE_CHECKING, Final
+
+from inkov.model.source import Touch, Touches
+from inkov.model.switch import Heard, Kind, Switch, Unstated, Vlan
+
+if TYPE_CHECKING:
+    from inkov.model.campus import Campus
+
+_EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}
+_NO_SUCH_PORT: Final = "?"
+
+
+def open_touches(switch: Switch) -> list[Touch]:
+    """Returns what a device is stated to do and is not followed, without what is stated to have no effect."""
+    return [t for t in switch.touches if not _settled(switch, t)]
+
+
+def settled(switch: Switch) -> list[str]:
+    """Returns the paths that would touch something, and are stated to have no effect."""
+    return list(dict.fromkeys(t.path for t in switch.touches if _settled(switch, t)))
+
+
+def _settled(switch: Switch, touch: Touch) -> bool:
+    return any(fnmatchcase(touch.path, pattern) for pattern in switch.without_effect)
+
+
+def assumption(switches: Mapping[str, Switch]) -> str:
+    """Returns what proofs take for granted about paths that are stated to have no effect; empty where there are none."""
+    named = [f"{path} of {name}" for name, switch in switches.items() for path in settled(switch)]
+    more = f" and {len(named) - 4} more" if len(named) > 4 else ""
+    return f"these have no effect, as it is assumed: {', '.join(named[:4])}{more}" if named else ""
+
+
+def doubted(campus: Campus) -> Campus:
+    """Returns a campus in which whatever may be touched by what is not followed is not known; the very same where nothing is."""
+    made = {n: _doubted(s) for n, s in campus.switches.items() if open_touches(s)}
+    return replace(campus, switches={**campus.switches, **made}) if made else campus
+
+
+def _doubted(switch: Switch) -> Switch:
+    some = open_touches(switch)
+    frames = [t for t in some if t.touches is Touches.FRAMES]
+    if frames:
+        why = said(frames)
+        ports = {
+            n: replace(p, switching=p.switching if p.lag else Unstated(), doubt=p.doubt or why)
+            for n, p in switch.ports.items()
+        }
+        own = tuple(Heard(p.name, switch.name, _NO_SUCH_PORT) for p in ports.values() if p.enabled and p.lag is None)
+        tables = () if switch.vlans is None or switch.kind is not Kind.SWITCH else (_EVERY_VLAN, {})
+        switch = replace(
+            switch,
+            ports=ports,
+            heard=(*switch.heard, *own),  # any frame of it may get anywhere in it: by a port that is not known
+            other_tables=(*switch.other_tables, *tables),
+            doubt=switch.doubt or why,
+        )
+    if some and (packets := [t for t in some if t.touches is not Touches.ADDRESSES]):
+        switch = replace(switch, learns=switch.learns or said(packets), filters={})
+    if any(t.touches is Touches.ADDRESSES for t in some):
+        switch = replace(switch, gateways_stated=False)
+    return replace(switch, touches=tuple(t for t in switch.touches if _settled(switch, t)))
+
+
+def said(some: list[Touch]) -> str:
+    """Says what is not followed, and what to write where it has no effect."""
+    paths = list(dict.fromkeys(t.path for t in some))
+    more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
+    return f"{paths[0]}{more} is not followed ({some[0].source}); if it has no effect, write `assume: {{without-effect: ['{paths[0]}']}}`"
