@@ -119,7 +119,8 @@ def test_grid_says_what_single_claims_say(inkov, quillfin):
     assert ran.code == 0
     assert "f  kiosks        ◆  ·  ▸  ·  ·  \\  =  =  ·  ·  ·  =  ·" in ran.out
     assert (
-        "ticket-office, watchtower-b  kiosks → life-support; tills → life-support; cameras → life-support; info-wall → life-support" in ran.out
+        "ticket-office, watchtower-b  kiosks → life-support; tills → life-support; cameras → life-support; info-wall → life-support"
+        in ran.out
     )
     rows = {
         r["segment"]: r

@@ -57,6 +57,12 @@ class Reading:
         """Records what is stated and not followed; of one path the first place is kept."""
         self.touches.setdefault(path, Touch(path, touches, self.source(at or path, line)))
 
+    def touched(self) -> tuple[Touch, ...]:
+        """Returns what was recorded as not followed since this was last asked; a file may hold several devices."""
+        found = tuple(self.touches.values())
+        self.touches.clear()
+        return found
+
     def fail(self, what: str, line: int | None = None) -> BadInput:
         """Returns the exception for a file in which nothing more can be read."""
         return BadInput([Problem(Source(self.file, line), what)])

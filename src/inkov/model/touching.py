@@ -77,5 +77,6 @@ def _doubted(switch: Switch) -> Switch:
 def said(some: list[Touch]) -> str:
     """Says what is not followed, and what to write where it has no effect."""
     paths = list(dict.fromkeys(t.path for t in some))
-    more = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
-    return f"{paths[0]}{more} is not followed ({some[0].source}); if it has no effect, write `assume: {{without-effect: ['{paths[0]}']}}`"
+    more, verb = (f" and {len(paths) - 1} more", "are") if len(paths) > 1 else ("", "is")
+    line = f"`assume: {{without-effect: ['{paths[0]}']}}`"
+    return f"{paths[0]}{more} {verb} not followed ({some[0].source}); if {'one' if more else 'it'} has no effect, write {line}"

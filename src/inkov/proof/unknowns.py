@@ -182,6 +182,10 @@ def _missing_facts(network: Network, step: Step, state: State) -> list[str]:
         if not network.has(ref):
             found.append(f"what {ref.switch} does is not known: its file, or the cable, is missing")
             continue
+        whole = network.switches[ref.switch].doubt
+        if whole and network.port(ref).doubt == whole:
+            found.append(f"{ref.switch}: {whole}")
+            continue
         own = list(of_port(network, ref, sends if ref == out else takes))
         if kept_off := _kept_off(network, ref, sending=ref == out):
             own.append(kept_off)

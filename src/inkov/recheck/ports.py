@@ -343,8 +343,7 @@ class Ports:
                 if d == p or (d == v and self._is_community(switch, v)):
                     yield None
             case Promiscuous(primary=p, secondaries=some):
-                if d == p or d in some:
-                    yield None
+                yield from (None,) if d == p or d in some else ()
             case Bridged(untagged=u_, tagged=pairs):
                 if d == u_:
                     yield None

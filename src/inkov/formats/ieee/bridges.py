@@ -14,6 +14,7 @@ from typing import Any, Final
 from inkov.formats.entry import PART, WHOLE, Entry
 from inkov.formats.format import Content, Given
 from inkov.formats.ieee import lldp as ieee_lldp
+from inkov.formats.ieee import unfollowed
 from inkov.formats.ieee.tree import (
     SPACES,
     Node,
@@ -212,6 +213,7 @@ class _Component:
         ports = self._ports()
         vlans = self._vlans()
         address = mac_of(text_of(self.bridge, "address"))
+        unfollowed.record(self.bridge, self.component, [self.document.interfaces[n] for n in self.names], self.reading)
         return Switch(
             name=name[:MAX_TEXT],
             vlans=vlans,
@@ -221,6 +223,7 @@ class _Component:
             habits=_HABITS,
             unstated_habits=frozenset({"uneven_link"}),
             gateways_stated=False,
+            touches=self.reading.touched(),
             origin=Origin(self.reading.file, "", {"": self.path, Setting.VLANS.key: self.vlan_path}),
         )
 

@@ -103,7 +103,7 @@ class Export:
             tree=tree,
             **_layer3(document, vlans, routed, reading),
             default_vlan_listed=vlans is None or DEFAULT_VLAN in vlans,
-            touches=tuple(reading.touches.values()),
+            touches=reading.touched(),
             origin=Origin(reading.file, "", {"": "", **{k: reading.place(f"/{v}") for k, v in places.items()}}),
         )
 

@@ -14,7 +14,7 @@ from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.source import Touches
 
-_LISTS: Final = frozenset(
+LISTS: Final = frozenset(
     {"interface", "subinterface", "address", "network-instance", "vlan", "protocol", "static", "next-hop"}
 )
 """Lists that some exporters write as objects by key."""
@@ -96,10 +96,13 @@ stp/interfaces/interface: name edge-port link-type guard bpdu-guard bpdu-filter
 )
 """What is followed, has no effect, or only takes away; `/*` stands for everything below."""
 
-_TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
+TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
     "interfaces": (Touches.FRAMES, ()),
     "interfaces/interface/loopback-mode": (Touches.FRAMES, (False, "NONE")),
+    "interfaces/interface/ethernet/dot1x": (Touches.FRAMES, ()),
+    "interfaces/interface/ethernet/switched-vlan/dot1x-vlan-map": (Touches.FRAMES, ()),
     "interfaces/interface/tunnel": (Touches.PACKETS, ()),
+    "interfaces/interface/subinterfaces/subinterface/vlan": (Touches.FRAMES, ()),
     "interfaces/interface/subinterfaces/subinterface/vlan/match": (Touches.ADDRESSES, ()),
     **{
         f"interfaces/interface/{kind}/{leaf}": (touches, inert)
@@ -119,6 +122,8 @@ _TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
     "network-instances/network-instance/type": (Touches.FRAMES, ("DEFAULT_INSTANCE", "L3VRF")),
     "network-instances/network-instance/fallback-network-instance": (Touches.PACKETS, ("",)),
     "network-instances/network-instance/inter-instance-policies": (Touches.PACKETS, ()),
+    "network-instances/network-instance/connection-points": (Touches.FRAMES, ()),
+    "network-instances/network-instance/encapsulation": (Touches.FRAMES, ()),
     "network-instances/network-instance/mpls": (Touches.PACKETS, ()),
     "network-instances/network-instance/segment-routing": (Touches.PACKETS, ()),
     "network-instances/network-instance/policy-forwarding": (Touches.PACKETS, ()),
@@ -156,10 +161,10 @@ def touching(path: str) -> tuple[Touches, tuple[Any, ...]] | None:
         return None
     steps = path.split("/")
     prefixes = ["/".join(steps[:n]) for n in range(len(steps), 0, -1)]
-    exact = _TOUCHING.get(path)
-    if exact is None and any(p in _BELOW for p in prefixes):
+    exact = TOUCHING.get(path)
+    if exact is None and ":" not in path and any(p in _BELOW for p in prefixes):
         return None
-    return exact or next((_TOUCHING[p] for p in prefixes if p in _TOUCHING), None)
+    return exact or next((TOUCHING[p] for p in prefixes if p in TOUCHING), None)
 
 
 def record(node: Any, path: str, at: str, reading: Reading) -> bool:
@@ -199,8 +204,8 @@ def _is_inert(value: Any, inert: tuple[Any, ...]) -> bool:
 
 
 def _leaves(node: Any, path: str, at: str) -> Iterator[tuple[str, str, Any]]:
-    """Yields the path, the place and the value of each leaf that is not below something settled."""
-    if path in _BELOW or node is None:
+    """Yields the path, the place and the value of each leaf, but for counters: there are many."""
+    if node is None or (path in _BELOW and path.endswith("/counters")):
         return
     if isinstance(node, list):
         for item in node:
@@ -215,7 +220,7 @@ def _leaves(node: Any, path: str, at: str) -> Iterator[tuple[str, str, Any]]:
                 yield from _leaves(value, path, f"{at}/{name}")
                 continue
             step = name if not module or module.startswith(_OWN) else key
-            inner = _keyed(name, value) if name in _LISTS and isinstance(value, dict) else value
+            inner = _keyed(name, value) if name in LISTS and isinstance(value, dict) else value
             yield from _leaves(inner, f"{path}/{step}", f"{at}/{step}")
     else:
         yield path, at, node

@@ -359,8 +359,7 @@ class CampusFile:
         )
         if not claim.pairs:
             self._wrong("this claims nothing: every pair of its segments is excepted", "claims", i, "except")
-            return None
-        return claim
+        return claim if claim.pairs else None
 
 
 def _matching(home: Path, pattern: str) -> list[Path]:

@@ -12,6 +12,7 @@ from typing import Any, Final
 from inkov.formats import jsontext
 from inkov.formats.entry import Entry
 from inkov.formats.format import Content, Given
+from inkov.formats.ovsdb import unfollowed
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.formats.text import utf8
 from inkov.kinds.general import plainest
@@ -36,7 +37,7 @@ from inkov.model.vlanset import ALL, NONE, VID_MAX, VID_MIN, VlanSet
 
 Row = Mapping[str, Any]
 
-_TABLES: Final = ("Bridge", "Port", "Interface", "Open_vSwitch")
+_TABLES: Final = ("Bridge", "Port", "Interface", "Mirror", "Open_vSwitch")
 _LOOKS: Final = re.compile(
     rb'\A\s*(?:\{[^{}]{0,200}"headings"\s*:\s*\[|\{[^{}]{0,400}"caption"\s*:|\{[^{}]{0,300}"result"\s*:\s*\[|\[\s*\{\s*"rows"\s*:)'
 )
@@ -212,6 +213,8 @@ class _Database:
             heard += links
         ports = {**members, **ports}
         tree, address = self._tree(bridge)
+        below = [self.interfaces[u] for row in rows for u in values(row.get("interfaces")) if u in self.interfaces]
+        unfollowed.record(bridge, rows, below, self.tables.get("Mirror", ()), self.reading)
         return Switch(
             name=name,
             vlans=None,
@@ -222,6 +225,7 @@ class _Database:
             unstated_habits=frozenset({"uneven_link"}),
             tree=tree,
             gateways_stated=False,
+            touches=self.reading.touched(),
             origin=Origin(
                 self.reading.file,
                 "",

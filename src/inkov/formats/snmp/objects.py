@@ -59,6 +59,7 @@ _NUMBERS = {
         2: "dot1qPortAcceptableFrameTypes",
         3: "dot1qPortIngressFiltering",
         4: "dot1qPortGvrpStatus",
+        5: "dot1qPortRestrictedVlanRegistration",
     },
     f"{_LAG}.2.1.1": {12: "dot3adAggPortSelectedAggID", 13: "dot3adAggPortAttachedAggID"},
     f"{_LLDP}.3": {1: "lldpLocChassisIdSubtype"},

@@ -25,7 +25,7 @@ from inkov.kinds.table import subinterfaces
 from inkov.model.names import natural
 from inkov.model.routing import Address, Gateway
 from inkov.model.settings import Setting
-from inkov.model.source import Origin, Source
+from inkov.model.source import Origin, Source, Touches
 from inkov.model.switch import (
     FrameTypes,
     General,
@@ -109,6 +109,7 @@ class Walk(Tables):
         if self.vlans.lines:
             places[Setting.VLANS.key] = min(self.vlans.lines.values())
         tree = self.tree(places)
+        self._registration()
         return Switch(
             name=self.name or fallback_name,
             vlans=vlans,
@@ -121,8 +122,16 @@ class Walk(Tables):
             gateways=gateways,
             routing={1: True, 2: False}.get(forwards or 0),
             gateways_stated=stated or forwards == 2,
+            touches=self.reading.touched(),
             origin=Origin(self.reading.file, "", places),
         )
+
+    def _registration(self) -> None:
+        """Records that VLANs may come to ports by registration (IEEE 802.1Q-2005, 12.9), where the agent says it is on."""
+        on = [p for p, (value, _) in self.tables["dot1qPortGvrpStatus"].items() if value == 1]
+        restricted = [p for p, (value, _) in self.tables["dot1qPortRestrictedVlanRegistration"].items() if value == 1]
+        if self.number("dot1qGvrpStatus") == 1 and set(on) - set(restricted):
+            self.reading.touch("/dot1qGvrpStatus", Touches.FRAMES, "dot1qGvrpStatus", self.line("dot1qGvrpStatus"))
 
     # -- ports -----------------------------------------------------------------------------------------
 
@@ -306,9 +315,10 @@ class Walk(Tables):
             except ValueError:
                 continue
         for index, (i, line) in self.tables["ipAddressIfIndex"].items():
-            if len(index) == 18 and index[0] == 2:
-                address = ip_address(bytes(n & 255 for n in index[2:]))
-                if not address.is_link_local:
+            size = {1: 4, 2: 16, 3: 4, 4: 16}.get(index[0] if index else 0, 0)  # InetAddressType (RFC 4001)
+            if size and len(index) >= size + 2:
+                address = ip_address(bytes(n & 255 for n in index[2 : size + 2]))
+                if not address.is_link_local and index[2:] not in self.tables["ipAdEntIfIndex"]:
                     yield ip_interface(address), int(i), line
 
 

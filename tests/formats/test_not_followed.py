@@ -1,0 +1,163 @@
+"""What a file states and is not followed is not known: no proof rests on it, in any format, until somebody says that it has no effect."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+import inkov
+import writers
+from conftest import run_inkov, write_files
+from inkov.formats.openconfig import leaves
+from inkov.formats.reading import Reading
+from inkov.model.source import Touches
+from inkov.model.switch import FrameTypes, General
+from inkov.model.touching import open_touches
+from inkov.model.vlanset import VlanSet
+from inkov.proof.outcome import CannotTell, Proved
+
+PUBLISHED = (Path(__file__).parent / "data" / "openconfig-paths.txt").read_text("utf-8").split()
+"""Leaves of published OpenConfig models, without modules, keys, `config` and `state`."""
+
+CONTAINERS = sorted({path.rpartition("/")[0] for path in PUBLISHED})
+CLAIM = "apart 10 20 layer 2"
+BOX = writers.Box(
+    "quay",
+    "00:00:5e:00:53:01",
+    {10: "guests", 20: "tills"},
+    {f"p{v}": General(v, VlanSet([v]), VlanSet(), FrameTypes.ALL, True) for v in (10, 20)},
+)
+
+
+def below(path, value):
+    """Writes a value at the end of a path: each step an object, or a list of one."""
+    for step in reversed(path.split("/")):
+        value = {step: [value] if step in leaves.LISTS else value}
+    return value
+
+
+def recorded(path, value):
+    reading = Reading("x.json")
+    leaves.record_roots(below(path, value), reading)
+    for root, held in below(path, value).items():
+        leaves.record(held, root, f"/{root}", reading)
+    return reading.touched()
+
+
+@pytest.mark.parametrize("path", PUBLISHED)
+def test_every_published_leaf_has_a_row(path):
+    steps = path.split("/")
+    held = ["/".join(steps[:n]) for n in range(2, len(steps) + 1)]
+    assert leaves.touching(path) is None or any(p in leaves.TOUCHING for p in held)
+
+
+@pytest.mark.parametrize("container", CONTAINERS)
+def test_a_leaf_of_a_strange_module_may_do_anything_wherever_it_stands(container):
+    if "/counters" not in container:  # there are many, and a count is no setting
+        (touch,) = recorded(container, {"strange-module:thing": 5})
+        assert touch.path == f"/{container}/strange-module:thing"
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "touches"),
+    [
+        ("network-instances/network-instance/type", "openconfig-network-instance-types:L2VSI", Touches.FRAMES),
+        ("network-instances/network-instance/type", "openconfig-network-instance-types:L3VRF", None),
+        ("lacp/interfaces/interface/fallback", True, Touches.FRAMES),
+        ("lacp/interfaces/interface/fallback", False, None),
+        ("interfaces/interface/ethernet/dot1x/auth-fail-vlan", 666, Touches.FRAMES),
+        ("interfaces/interface/subinterfaces/subinterface/ipv4/dhcp-client", True, Touches.ADDRESSES),
+        ("interfaces/interface/subinterfaces/subinterface/ipv4/dhcp-client", "false", None),
+        ("interfaces/interface/subinterfaces/subinterface/vlan/match/single-tagged-list/vlan-ids", [10], Touches.ADDRESSES),
+        ("network-instances/network-instance/policy-forwarding/policies/policy/policy-id", "out", Touches.PACKETS),
+        ("policy-forwarding/global/strange", 1, Touches.PACKETS),
+        ("system/clock/timezone-name", "Etc/UTC", None),
+    ],
+)  # fmt: skip
+def test_a_leaf_touches_what_holds_it_unless_its_value_does_nothing(path, value, touches):
+    assert [t.touches for t in recorded(path, value)] == ([touches] if touches else [])
+
+
+def openconfig(path, value):
+    made = {k.partition(":")[2]: v for k, v in writers.openconfig(BOX).items()}
+    (root, held), rest = next(iter(below(path, value).items())), made
+    return json.dumps({f"openconfig-{k}:{k}": v for k, v in {**rest, root: {**rest.get(root, {}), **held}}.items()})
+
+
+def ovsdb(old, new):
+    return writers.ovsdb(BOX).replace(old, new, 1)
+
+
+def ieee(where, leaf, value):
+    made = writers.ieee(BOX)
+    bridge = made["ieee802-dot1q-bridge:bridges"]["bridge"][0]
+    port = made["ietf-interfaces:interfaces"]["interface"][0]
+    found = {"bridge": bridge, "component": bridge["component"][0], "interface": port}
+    found |= {"port": port["ieee802-dot1q-bridge:bridge-port"]}
+    found[where][leaf] = value
+    return json.dumps(made)
+
+
+def walk(*rows):
+    return writers.walk(BOX) + "".join(f"{oid} = INTEGER: {value}\n" for oid, value in rows)
+
+
+ON = (".1.3.6.1.2.1.17.7.1.1.5.0", 1), (".1.3.6.1.2.1.17.7.1.4.5.1.4.1", 1)
+CASES = {
+    "/acme:fabric": ("q.json", openconfig("interfaces", {"acme:fabric": True}), "/interfaces/acme:fabric"),
+    "copies": ("q.db", ovsdb('["set", []]]]}', '["set", [["uuid", "m"]]]]]}').replace('"fail_mode"', '"mirrors"', 1), "/Bridge/mirrors"),
+    "overlay": ("q.db", ovsdb('"", 1,', '"vxlan", 1,'), "/Interface/type"),
+    "flows": ("q.db", ovsdb('"controller"', '"flow_rules"').replace('true, ["set", []]', 'true, ["uuid", "c"]'), "/Bridge/flow_rules"),
+    "translation": ("q.json", ieee("port", "vid-translations", [{"local-vid": 20, "relay-vid": 10}]), "/interfaces/interface/bridge-port/vid-translations"),
+    "provider": ("q.json", ieee("component", "type", "s-vlan-component"), "/bridges/bridge/component/type"),
+    "strange": ("q.json", ieee("interface", "shadow", 20), "/interfaces/interface/shadow"),
+    "registration": ("q.walk", walk(*ON), "/dot1qGvrpStatus"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_no_proof_rests_on_it_until_it_is_said_to_have_no_effect(tmp_path, case):
+    name, text, path = CASES[case]
+    site = write_files(tmp_path, {name: text})
+    (switch,) = inkov.load(site).switches.values()
+    assert path in [t.path for t in open_touches(switch)]
+    (verdict,) = inkov.prove(inkov.load(site), [CLAIM])
+    assert isinstance(verdict.outcome, CannotTell)
+    assert any(path in fact for fact in verdict.outcome.missing)
+    paths = [t.path for t in open_touches(switch)]
+    write_files(site, {"campus.yaml": f"inkov: campus\nname: x\nassume: {{without-effect: {json.dumps(paths)}}}\n"})
+    (verdict,) = inkov.prove(inkov.load(site), [CLAIM])
+    assert isinstance(verdict.outcome, Proved)
+    taken = f"these have no effect, as it is assumed: {paths[0]} of {switch.name}"
+    assert any(said.startswith(taken) for said in verdict.outcome.assumed)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        ("q.json", json.dumps(writers.openconfig(BOX))),
+        ("q.xml", writers.netconf(BOX)),
+        ("q.json", json.dumps(writers.ieee(BOX))),
+        ("q.xml", writers.ieee_xml(BOX)),
+        ("q.db", writers.ovsdb(BOX)),
+        ("q.walk", writers.walk(BOX)),
+        ("q.walk", walk((ON[0][0], 2), ON[1])),
+        ("q.walk", walk(*ON, (".1.3.6.1.2.1.17.7.1.4.5.1.5.1", 1))),
+    ],
+)
+def test_plain_files_touch_nothing(tmp_path, text):
+    (switch,) = inkov.load(write_files(tmp_path, dict([text]))).switches.values()
+    assert switch.touches == ()
+
+
+def test_the_audit_lists_it_once_a_device_and_strict_proofs_do_not_take_it(tmp_path):
+    name, text, path = CASES["provider"]
+    site = write_files(tmp_path, {name: text})
+    said = run_inkov("audit", site, "--only", "source/not-followed", "--format", "csv").out
+    assert f"Inkov does not follow {path} of quay; no proof rests on what it may change." in said
+    write_files(site, {"campus.yaml": f"inkov: campus\nname: x\nassume: {{without-effect: ['{path}']}}\n"})
+    assert "source/not-followed" not in run_inkov("audit", site, "--format", "csv").out
+    assert run_inkov("prove", site, "--claim", CLAIM).code == 0
+    strict = run_inkov("prove", site, "--strict", "--claim", CLAIM)
+    assert strict.code == 1
+    assert f"these have no effect, as it is assumed: {path} of quay" in strict.out
