@@ -332,10 +332,7 @@ class Trees(Lans):
                     made.doubt[end] = why
 
     def _limit_uneven(self, part: Part, made: _Limits) -> None:
-        """Notes what links lose whose natives differ or whose ends are of different kinds, where they are not let run.
-
-        That is a habit of trees per VLAN, whether their root is known or not.
-        """
+        """Notes what uneven links lose where trees per VLAN do not let them run, whether the root of these is known or not."""
         protocols = {self.plant.switches[n].tree.protocol for n in part.switches}
         if Protocol.PER_VLAN not in protocols and not (self.strict and None in protocols):
             return
@@ -387,19 +384,17 @@ class Trees(Lans):
 
     def tree_for(self, switch: str, vid: Vid) -> Tree | None:
         """Returns the tree that decides about a VLAN on a switch; None when there is none, or it is not known."""
-        part = self.part_of(switch)
-        for tree in part.trees if part else ():
+        for tree in part.trees if (part := self.part_of(switch)) else ():
             if switch in tree.election.root and self._decided(tree, PortRef(switch, "")) >> vid & 1:
                 return tree
         return None
 
 
 def _not_stated(unstated: Sequence[str]) -> str:
-    more = f" and {len(unstated) - 1} more" if len(unstated) > 1 else ""
-    return f"which tree {unstated[0]}{more} runs is not stated"
+    return f"which tree {unstated[0]}{f' and {len(unstated) - 1} more' * (len(unstated) > 1)} runs is not stated"
 
 
 def _open_ports(trees: Iterable[Tree], but: Collection[Lan]) -> dict[tuple[int, PortRef], bool]:
     """Returns which ports forward in which tree, those of some LANs left out."""
-    left_out = {p for lan in but for p in lan}
-    return {(t.number, p): r.forwards for t in trees for p, r in t.election.role.items() if p not in left_out}
+    out = {p for lan in but for p in lan}
+    return {(t.number, p): r.forwards for t in trees for p, r in t.election.role.items() if p not in out}
