@@ -5,6 +5,7 @@ import json
 import pytest
 
 import inkov
+from inkov.model.source import Touches
 from inkov.model.switch import Routed
 from inkov.proof.outcome import Broken, CannotTell, Proved
 
@@ -209,3 +210,38 @@ def test_wrong_layer_3_says_where(tmp_path, change, what):
         load(tmp_path, made)
     assert what in str(caught.value)
     assert "core.json" in str(caught.value)
+
+
+@pytest.mark.parametrize("hop", [{"config": {"next-hop": "DROP"}}, {"interface-ref": {"config": {"interface": "r1"}}}])
+def test_a_route_whose_next_hop_is_no_address_is_not_known(tmp_path, hop):
+    made = document()
+    made["local-routes"] = {
+        "static-routes": {"static": [{"prefix": "198.51.100.0/24", "next-hops": {"next-hop": [hop]}}]}
+    }
+    (touch,) = load(tmp_path, made).switches["core"].touches
+    assert (touch.touches, touch.path.rpartition("/")[2]) == (Touches.PACKETS, "next-hop")
+
+
+@pytest.mark.parametrize(
+    ("condition", "only"),
+    [
+        ({"ipv4": {"icmpv4": {"config": {"type": "ECHO"}}}}, "type ECHO"),
+        ({"input-interface": {"interface-ref": {"config": {"interface": "p1"}}}}, "interface p1"),
+        ({"l2": {"config": {"source-mac": "00:00:5e:00:53:09"}}}, "source-mac 00:00:5e:00:53:09"),
+        ({"acme:colour": {"config": {"colour": "red"}}}, "colour red"),
+        ({"transport": {"config": {"destination-port": "ANY"}}}, ""),
+    ],
+)
+def test_every_condition_of_an_entry_counts_so_that_it_stops_less_than_it_seems_to(tmp_path, condition, only):
+    switch = load(tmp_path, document([entry(10, "DROP", **condition)])).switches["core"]
+    assert [e.only for e in switch.filters["f ACL_IPV4"].entries] == [only]
+
+
+def test_an_action_that_is_not_followed_may_send_packets_elsewhere(tmp_path):
+    made = entry(10, "ACCEPT")
+    made["actions"]["config"]["acme:redirect"] = "192.0.2.9"
+    (touch,) = load(tmp_path, document([made])).switches["core"].touches
+    assert (touch.path, touch.touches) == (
+        "/acl/acl-sets/acl-set/acl-entries/acl-entry/actions/acme:redirect",
+        Touches.PACKETS,
+    )

@@ -63,6 +63,7 @@ network-instances/network-instance/vlans/vlan: vlan-id name status tpid members/
 vlans/vlan: vlan-id name status tpid members/*
 acl: counter-capability
 acl/acl-sets/acl-set: name type description acl-entries/*
+acl/acl-sets/acl-set/acl-entries/acl-entry/actions: forwarding-action log-action
 acl/interfaces/interface: id ingress-acl-sets/* egress-acl-sets/* interface-ref/*
 lacp: system-priority
 lacp/interfaces/interface: name interval lacp-mode system-id-mac system-priority members/*
@@ -134,6 +135,7 @@ TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
     "lacp/interfaces/interface/fallback": (Touches.FRAMES, (False,)),
     "lldp": (Touches.FRAMES, ()),
     "acl": (Touches.PACKETS, ()),
+    "acl/acl-sets/acl-set/acl-entries/acl-entry/actions": (Touches.PACKETS, ()),
     "local-routes": (Touches.PACKETS, ()),
     "policy-forwarding": (Touches.PACKETS, ()),
 }
@@ -161,10 +163,12 @@ def touching(path: str) -> tuple[Touches, tuple[Any, ...]] | None:
         return None
     steps = path.split("/")
     prefixes = ["/".join(steps[:n]) for n in range(len(steps), 0, -1)]
-    exact = TOUCHING.get(path)
-    if exact is None and ":" not in path and any(p in _BELOW for p in prefixes):
-        return None
-    return exact or next((TOUCHING[p] for p in prefixes if p in TOUCHING), None)
+    for prefix in prefixes:
+        if prefix in TOUCHING:
+            return TOUCHING[prefix]
+        if prefix in _BELOW and ":" not in path:
+            return None
+    return None
 
 
 def record(node: Any, path: str, at: str, reading: Reading) -> bool:

@@ -221,9 +221,8 @@ class Layer3:
             try:
                 address = ipaddress.ip_address(str(via))
             except ValueError:
-                if local(str(via)) != "DROP":
-                    at = f"/{_STATIC}/static/next-hops/next-hop"
-                    self.reading.touch(at, Touches.PACKETS, f"{path}/next-hops/next-hop[index={pick(hop, 'index')}]")
+                at = f"{path}/next-hops/next-hop[index={pick(hop, 'index')}]"
+                self.reading.touch(f"/{_STATIC}/static/next-hops/next-hop", Touches.PACKETS, at)
                 continue
             if prefix is not None:
                 yield Route(prefix, address, vrf, self.reading.source(path))
@@ -260,17 +259,13 @@ class Layer3:
         if action not in {"ACCEPT", "DROP", "REJECT"}:
             self.reading.wrong(f"{action!r:.40} is not an action; expected ACCEPT, DROP or REJECT", f"{path}/actions")
             return
-        for leaf in leaves_of(child(row, "actions")):
-            if leaf not in {"forwarding-action", "log-action"}:
-                at = "/acl/acl-sets/acl-set/acl-entries/acl-entry/actions"
-                self.reading.touch(f"{at}/{leaf}", Touches.PACKETS, f"{path}/actions/config/{leaf}")
         ends: list[Prefix | None] = [None, None]
         more: list[str] = []
         for leaf, value in _conditions(row):
             if leaf in {"source-address", "destination-address"}:
                 ends[leaf == "destination-address"] = self._prefix(value, f"{path}/{leaf}")
             else:
-                more.append(f"{leaf} {local(str(value))}")
+                more.append(f"{leaf} {_kind(value) if str(value).startswith('openconfig-') else value}")
         source = self.reading.source(path)
         whole = [ipaddress.ip_network(p) for p in _FAMILIES.get(kind, ())]
         origin = ends[0] if ends[0] or ends[1] or not whole else whole[0]
