@@ -183,13 +183,13 @@ def record(node: Any, path: str, at: str, reading: Reading) -> bool:
     Returns:
         Whether there was anything.
     """
-    found = False
+    if not _touches(node, path):
+        return False
     for leaf, place, value in _leaves(node, path, at):
         effect = touching(leaf)
-        if effect is not None and not _is_inert(value, effect[1]):
+        if effect is not None and _does(value, effect):
             reading.touch(f"/{leaf}", effect[0], place)
-            found = True
-    return found
+    return True
 
 
 def record_roots(document: Mapping[str, Any], reading: Reading) -> None:
@@ -201,32 +201,59 @@ def record_roots(document: Mapping[str, Any], reading: Reading) -> None:
         record(own, root, f"/{root}", reading)
 
 
-def _is_inert(value: Any, inert: tuple[Any, ...]) -> bool:
+def _does(value: Any, effect: tuple[Touches, tuple[Any, ...]] | None) -> bool:
+    """Tells whether a leaf with this value and this effect changes anything."""
+    if effect is None or value is None:
+        return False
     if isinstance(value, str):
-        return local(value) in inert or (value in {"false", "true"} and (value == "true") in inert)
-    return any(value is i for i in inert)
+        return not (local(value) in effect[1] or (value in {"false", "true"} and (value == "true") in effect[1]))
+    return not any(value is i for i in effect[1])
+
+
+def _touches(node: Any, path: str) -> bool:
+    """Tells whether anything is to be recorded; of nearly all data there is nothing, and it is large."""
+    kind = type(node)
+    if kind is dict:
+        for key, inner in _open(path, tuple(node)):
+            value = node[key]
+            if value is not None and _touches(
+                _keyed(local(key), value) if type(value) is dict and local(key) in LISTS else value, inner
+            ):
+                return True
+        return False
+    if kind is list:
+        return any(_touches(item, path) for item in node)
+    return _does(node, touching(path))
+
+
+@lru_cache(maxsize=16384)
+def _open(path: str, keys: tuple[str, ...]) -> tuple[tuple[str, str], ...]:
+    """Returns the members of a container that are not settled, whatever they hold, each with its path."""
+    found = ((key, _below(path, key)) for key in keys)
+    return tuple((key, inner) for key, inner in found if inner not in _LEAVES and not _is_count(inner))
+
+
+def _below(path: str, key: str) -> str:
+    module, _, name = key.rpartition(":")
+    if name in {"config", "state"}:
+        return path
+    return f"{path}/{name if not module or module.startswith(_OWN) else key}"
+
+
+def _is_count(path: str) -> bool:
+    return path in _BELOW and path.endswith("/counters")
 
 
 def _leaves(node: Any, path: str, at: str) -> Iterator[tuple[str, str, Any]]:
-    """Yields the path, the place and the value of each leaf, but for counters: there are many."""
-    if node is None or (path in _BELOW and path.endswith("/counters")):
-        return
+    """Yields the path, the place and the value of each leaf, but for counts: there are many."""
     if isinstance(node, list):
         for item in node:
-            if isinstance(item, dict):
-                yield from _leaves(item, path, at + _key(item))
-            elif item is not None:
-                yield path, at, item
+            yield from _leaves(item, path, at + _key(item) if isinstance(item, dict) else at)
     elif isinstance(node, dict):
-        for key, value in node.items():
-            module, _, name = key.rpartition(":")
-            if name in {"config", "state"} and isinstance(value, dict):
-                yield from _leaves(value, path, f"{at}/{name}")
-                continue
-            step = name if not module or module.startswith(_OWN) else key
-            inner = _keyed(name, value) if name in LISTS and isinstance(value, dict) else value
-            yield from _leaves(inner, f"{path}/{step}", f"{at}/{step}")
-    else:
+        for key, inner in _open(path, tuple(node)):
+            value = _keyed(local(key), node[key]) if local(key) in LISTS and isinstance(node[key], dict) else node[key]
+            yield from _leaves(value, inner, f"{at}/{key}")
+    elif node is not None:
         yield path, at, node
 
 
