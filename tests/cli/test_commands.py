@@ -53,7 +53,7 @@ def test_audit_text_says_what_seen_and_mend(quillfin):
         "come back the same way. Both directions work: the two segments are one.",
         "  Seen  trunk, native 350  switches/visitor-pier.yaml:21",
         "        trunk, native 360  exports/watchtower-a.json a4: native-vlan",
-        "  Hits  VLANs 350,360, 20 ports, 5 hosts (kiosk-1, rental-till and 3 more), 1 claim ('card data stays apart')",
+        "  Hits  VLANs 350,360, 20 ports, 5 hosts (kiosk-1, rental-till and 3 more), 2 claims ('card data stays apart' and 'nothing else meets on the wire')",
     ]
 
 

@@ -161,6 +161,14 @@ def _witness(witness: WitnessView) -> Block:
     way = witness.way
     if not way:
         return Stack(title, *(words(f"not certain: {fact}", "magenta") for fact in witness.unknown))
+    if len(way) == 1 and isinstance(way[0], PassageView) and way[0].by and way[0].by == way[0].out:
+        title = Text.assemble(
+            words(witness.start, "bold"), " and ", words(witness.end, "bold"), ("   share a station", "dim")
+        )
+        one = Text.assemble("○  ", words(f"{way[0].by}"), "   it is in both, by what it sends and hears")
+        return Stack(
+            title, one, *passage_lines(way)[2:], *(words(f"not certain: {f}", "magenta") for f in witness.unknown)
+        )
     lines = [
         title,
         *_station("from", way[0], witness.start),
