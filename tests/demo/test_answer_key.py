@@ -142,7 +142,9 @@ def test_each_fault_alone_is_found_alone(name, tmp_path):
 def test_each_fault_that_only_a_claim_knows_of_breaks_that_claim_alone(name, tmp_path):
     folder = write_files(tmp_path, as_found([name]))
     verdicts = json.loads(run_inkov("prove", folder, "--format", "json").out)["rows"]
-    also = [("nothing else meets on the wire", "broken")] if name == "info-wall-sees-the-queue" else []  # by its station
+    also = (
+        [("nothing else meets on the wire", "broken")] if name == "info-wall-sees-the-queue" else []
+    )  # by its station
     assert [(v["name"], v["outcome"]) for v in verdicts if v["outcome"] != "proved"] == [CLAIMS[name], *also]
     assert not [f for f in inkov.audit(inkov.load(folder)) if f.severity.value != "tidy"]
 

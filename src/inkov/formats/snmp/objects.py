@@ -52,6 +52,7 @@ _NUMBERS = {
     },
     f"{_MIB2}.17.2.19.1": {2: "dot1dStpPortAdminEdgePort"},
     f"{_MIB2}.17.7.1.1": {4: "dot1qNumVlans", 5: "dot1qGvrpStatus"},
+    f"{_MIB2}.16.22.1.3.1.1": {5: "portCopyStatus"},
     f"{_MIB2}.17.7.1.4.2.1": {6: "dot1qVlanStatus"},
     f"{_MIB2}.17.7.1.4.3.1": {5: "dot1qVlanStaticRowStatus"},
     f"{_MIB2}.17.7.1.4.5.1": {

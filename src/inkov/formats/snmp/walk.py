@@ -109,7 +109,7 @@ class Walk(Tables):
         if self.vlans.lines:
             places[Setting.VLANS.key] = min(self.vlans.lines.values())
         tree = self.tree(places)
-        self._registration()
+        self._unfollowed()
         return Switch(
             name=self.name or fallback_name,
             vlans=vlans,
@@ -126,11 +126,17 @@ class Walk(Tables):
             origin=Origin(self.reading.file, "", places),
         )
 
-    def _registration(self) -> None:
-        """Records that VLANs may come to ports by registration (IEEE 802.1Q-2005, 12.9), where the agent says it is on."""
-        on = [p for p, (value, _) in self.tables["dot1qPortGvrpStatus"].items() if value == 1]
-        restricted = [p for p, (value, _) in self.tables["dot1qPortRestrictedVlanRegistration"].items() if value == 1]
-        if self.number("dot1qGvrpStatus") == 1 and set(on) - set(restricted):
+    def _unfollowed(self) -> None:
+        """Records that frames are copied to ports (RFC 2613), and that VLANs may come to ports by registration.
+
+        Where it is on, it is at ports of which nothing else is said (RFC 4363, `dot1qPortGvrpStatus`).
+        """
+        copies = [line for value, line in self.tables["portCopyStatus"].values() if value == 1]
+        if copies:
+            self.reading.touch("/portCopyTable", Touches.FRAMES, "portCopyTable", copies[0])
+        off = {p for p, (value, _) in self.tables["dot1qPortGvrpStatus"].items() if value == 2}
+        restricted = {p for p, (value, _) in self.tables["dot1qPortRestrictedVlanRegistration"].items() if value == 1}
+        if self.number("dot1qGvrpStatus") == 1 and self.tables["dot1dBasePortIfIndex"].keys() - off - restricted:
             self.reading.touch("/dot1qGvrpStatus", Touches.FRAMES, "dot1qGvrpStatus", self.line("dot1qGvrpStatus"))
 
     # -- ports -----------------------------------------------------------------------------------------
