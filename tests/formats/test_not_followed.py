@@ -157,6 +157,7 @@ def test_the_audit_lists_it_once_a_device_and_strict_proofs_do_not_take_it(tmp_p
     site = write_files(tmp_path, {name: text})
     said = run_inkov("audit", site, "--only", "source/not-followed", "--format", "csv").out
     assert f"Inkov does not follow {path} of quay; no proof rests on what it may change." in said
+    assert f"states {path}, not followed" in " ".join(run_inkov("sources", site).out.split())
     write_files(site, {"campus.yaml": f"inkov: campus\nname: x\nassume: {{without-effect: ['{path}']}}\n"})
     assert "source/not-followed" not in run_inkov("audit", site, "--format", "csv").out
     assert run_inkov("prove", site, "--claim", CLAIM).code == 0

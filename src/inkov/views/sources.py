@@ -10,6 +10,7 @@ from inkov.kinds.known import gave
 from inkov.model.campus import Campus
 from inkov.model.sources import Contradiction, Told, Topic
 from inkov.model.switch import Kind, Switch
+from inkov.rules.wording import joined as joined_names
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +108,9 @@ def _device(
     return DeviceRow(
         switch.name,
         switch.kind.value,
-        tuple(FileRow(t.file, t.format, {k.value: v for k, v in gave(t.said).items()}, t.short, t.saved) for t in told),
+        tuple(
+            FileRow(t.file, t.format, {k.value: v for k, v in gave(t.said).items()}, _short(t), t.saved) for t in told
+        ),
         {k.value: v for k, v in gave(switch).items()},
         tuple(_missing(switch, told, differ, ways, joined=joined)),
         tuple(
@@ -115,6 +118,12 @@ def _device(
             for c in differ
         ),
     )
+
+
+def _short(told: Told) -> tuple[str, ...]:
+    """Returns what is missing from a file itself, and what it states that is not followed."""
+    paths = sorted({t.path for t in told.said.touches})
+    return (*told.short, *([f"states {joined_names(paths, 3)}, not followed"] if paths else []))
 
 
 def _missing(
