@@ -164,3 +164,14 @@ def test_the_audit_lists_it_once_a_device_and_strict_proofs_do_not_take_it(tmp_p
     strict = run_inkov("prove", site, "--strict", "--claim", CLAIM)
     assert strict.code == 1
     assert f"these have no effect, as it is assumed: {path} of quay" in strict.out
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_a_converted_file_does_not_forget_it(tmp_path, case):
+    name, text, _ = CASES[case]
+    site = write_files(tmp_path / "site", {name: text})
+    assert run_inkov("convert", site, "-o", tmp_path / "made").code == 0
+    ((was,), (made,)) = (inkov.load(s).switches.values() for s in (site, tmp_path / "made"))
+    assert sorted((t.path, t.touches) for t in made.touches) == sorted((t.path, t.touches) for t in was.touches) != []
+    ran = run_inkov("convert", site, "--to", "openconfig", "-o", tmp_path / "export")
+    assert "what its files state and Inkov does not follow" in " ".join(ran.err.split())

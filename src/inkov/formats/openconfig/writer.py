@@ -179,21 +179,17 @@ def _stp(switch: Switch) -> dict[str, Any]:
 
 
 def _of_switch(switch: Switch) -> Iterator[str]:
-    if switch.unstated_habits != ALL_HABITS:
-        yield "habits of its platform"
-    if switch.role:
-        yield f"its role, {switch.role}"
-    if switch.sync is not None:
-        yield "its sync group"
-    if switch.prunes:
-        yield "dynamic pruning"
-    if switch.filters:
-        yield "address filters"
-    if switch.routes:
-        yield "static routes"
-    if any(e.type is not VlanType.PLAIN for e in (switch.vlans or {}).values()):
-        yield "private VLANs"
-    if switch.tree.protocol in {Protocol.STP, Protocol.OFF}:
-        yield f"spanning tree {switch.tree.protocol.value}"
-    if any(g.virtual or g.inward or g.outward for g in switch.gateways):
-        yield "shared addresses and filters of gateways"
+    said = {
+        "habits of its platform": switch.unstated_habits != ALL_HABITS,
+        f"its role, {switch.role}": switch.role,
+        "what its files state and Inkov does not follow": switch.touches,
+        "its sync group": switch.sync is not None,
+        "dynamic pruning": switch.prunes,
+        "address filters": switch.filters,
+        "static routes": switch.routes,
+        "private VLANs": any(e.type is not VlanType.PLAIN for e in (switch.vlans or {}).values()),
+        f"spanning tree {switch.tree.protocol.value if switch.tree.protocol else ''}": switch.tree.protocol
+        in {Protocol.STP, Protocol.OFF},
+        "shared addresses and filters of gateways": any(g.virtual or g.inward or g.outward for g in switch.gateways),
+    }
+    yield from (text for text, there in said.items() if there)

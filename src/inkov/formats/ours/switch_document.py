@@ -251,6 +251,10 @@ class SwitchDocument(Document):
     assume: Assume = Assume()
     lacks: Lacks = Field([], description="Features that the box does not have.")
     limits: LimitsEntry | None = Field(None, description="How much the box can hold.")
+    not_followed: dict[Literal["frames", "packets", "addresses"], list[Label]] = Field(
+        {},
+        description="What else it is set to, in a file that Inkov does not follow there: what it may change, to paths.",
+    )
     tree: BridgeTreeEntry = BridgeTreeEntry()
     pruning: Flag = Field(False, description="It announces which VLANs it wants, and prunes what nobody wants.")
     sync: SyncEntry | None = None

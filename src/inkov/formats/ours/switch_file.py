@@ -20,7 +20,7 @@ from inkov.kinds.table import MODES
 from inkov.model.errors import nearest
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.source import Origin, Source
+from inkov.model.source import Origin, Source, Touch, Touches
 from inkov.model.switch import (
     ALL_HABITS,
     DEFAULT_VLAN,
@@ -125,6 +125,11 @@ class _Builder:
             default_vlan_listed=listed,
             habits=own_habits,
             unstated_habits=unstated,
+            touches=tuple(
+                Touch(path, Touches(what), Source(self.reading.file, self.lines.near(("not-followed", what))))
+                for what, paths in self.document.not_followed.items()
+                for path in paths
+            ),
             without_effect=tuple(self.document.assume.without_effect),
             role=self.document.role,
             lacks=tuple(self.document.lacks),

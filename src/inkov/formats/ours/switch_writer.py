@@ -16,6 +16,7 @@ from inkov.kinds.table import subinterfaces
 from inkov.model.names import natural, ports_text
 from inkov.model.routing import Entry, Gateway
 from inkov.model.settings import Setting
+from inkov.model.source import Touches
 from inkov.model.switch import ALL_HABITS, DEFAULT_VLAN, DOT1Q, Kind, Port, Switch, VlanType
 from inkov.model.tree import ANY_REGISTRATION, BRIDGE_PRIORITY, NO_PORT_TREE, PORT_PRIORITY, BridgeTree, PortTree
 from inkov.model.vlanset import ALL
@@ -83,7 +84,13 @@ def _document(switch: Switch) -> Iterator[tuple[str, Any]]:
     said: dict[str, Any] = {
         "mac": switch.mac,
         "role": switch.role,
-        "assume": _Line({_HABITS[n][0]: _HABITS[n][1 + getattr(switch.habits, n)] for n in stated}),
+        "assume": _Line(
+            {_HABITS[n][0]: _HABITS[n][1 + getattr(switch.habits, n)] for n in stated}
+            | ({"without-effect": list(switch.without_effect)} if switch.without_effect else {})
+        ),
+        "not-followed": {
+            what.value: paths for what in Touches if (paths := [t.path for t in switch.touches if t.touches is what])
+        },
         "lacks": list(switch.lacks),
         "limits": _Line(switch.limits),
         "tree": _tree(switch.tree),
