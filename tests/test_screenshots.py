@@ -14,7 +14,8 @@ def test_a_picture_shows_what_the_program_prints(name, quillfin, tmp_path):
     """A stale one is taken again with `make screenshots`."""
     command = SHOTS["COMMANDS"][name].replace("--certificate proofs", f"--certificate {tmp_path}/proofs")
     command = command.replace("recheck proofs/", f"recheck {tmp_path}/proofs/")
-    assert (SHOTS["TEXTS"] / f"{name}.txt").read_text("utf-8") == SHOTS["printed"](command, quillfin)
+    printed = SHOTS["printed"](command, quillfin).replace(f"{tmp_path}/", "")
+    assert (SHOTS["TEXTS"] / f"{name}.txt").read_text("utf-8") == printed
 
 
 def test_every_picture_has_its_text_and_is_linked():
