@@ -55,7 +55,8 @@ class Reading:
 
     def touch(self, path: str, touches: Touches, at: str = "", line: int | None = None) -> None:
         """Records what is stated and not followed; of one path the first place is kept."""
-        self.touches.setdefault(path, Touch(path, touches, self.source(at or path, line)))
+        path, at = path[:MAX_TEXT], (at or path)[: 2 * MAX_TEXT]
+        self.touches.setdefault(path, Touch(path, touches, self.source(at, line)))
 
     def touched(self) -> tuple[Touch, ...]:
         """Returns what was recorded as not followed since this was last asked; a file may hold several devices."""
