@@ -171,8 +171,8 @@ SWITCH: Final = _facts(
     Fact("default_vlan_listed", Setting.VLANS, Merge.OWN),
     Fact("lacks", Setting.LACKS, Merge.SET),
     Fact("limits", Setting.LIMITS, Merge.OWN),
-    Fact("touches", Setting.NEIGHBOUR, Merge.SET),
-    Fact("without_effect", Setting.NEIGHBOUR, Merge.SET),
+    Fact("touches", Setting.NOT_FOLLOWED, Merge.SET),
+    Fact("without_effect", Setting.NOT_FOLLOWED, Merge.SET),
     Fact("origin", Setting.NEIGHBOUR, Merge.OWN),
     Fact("doubt", Setting.VLANS, Merge.OWN),
 )
