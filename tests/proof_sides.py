@@ -31,5 +31,18 @@ def senders(campus, vid, *, through_tunnels=True):
     return found
 
 
+def silent(campus, vid):
+    """Edge ports with a station that hears a VLAN, and that sends nothing which its port takes in.
+
+    What leaves untagged goes to the untagged station of a port, what leaves with a tag to the station of that tag.
+    """
+    found = set()
+    for ref in edge_ports(campus):
+        out = egress(campus, ref, vid, ())
+        if out is not None and ingress(campus, ref, out) is None:
+            found.add(ref)
+    return found
+
+
 def hearers(campus, vid):
     return {ref for ref in edge_ports(campus) if egress(campus, ref, vid, ()) is not None}

@@ -124,7 +124,7 @@ CASES = {
             "a.yaml": SWITCH,
             "campus.yaml": "inkov: campus\nname: c\nhosts:\n- {name: h, at: a 1}\nplan: {a: b}\n",
         },
-        "campus.yaml:4: hosts/0/at: unknown key 'at'; expected one of: address, gateway, mac, name, port\n"
+        "campus.yaml:4: hosts/0/at: unknown key 'at'; expected one of: address, gateway, mac, name, port, tag\n"
         "campus.yaml:4: hosts/0/port: key 'port' is missing\n"
         "campus.yaml:5: plan: expected a list, or text\n",
     ),

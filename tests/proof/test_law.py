@@ -22,7 +22,7 @@ from inkov.proof.ends import end_named
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
 from inkov.proof.trace import trace
-from proof_sides import edge_ports, hearers, senders
+from proof_sides import edge_ports, hearers, senders, silent
 from simulator import listeners, number
 from strategies import VLANS, managed, open_campuses
 
@@ -59,9 +59,10 @@ def ways(campus, a, b, facing):
 
 
 def whole(campus, vid):
+    """Each station of a segment sends something, and all others hear what it sends in the segment."""
     sending, hearing = senders(campus, vid, through_tunnels=False), hearers(campus, vid)
     everyone = {ref for ref, _ in sending} | hearing
-    return all(
+    return not silent(campus, vid) and all(
         everyone - {ref} <= {at for at, v, _ in listeners(campus, ref, tags) if v == vid and at in hearing}
         for ref, tags in sending
     )

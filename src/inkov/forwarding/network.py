@@ -11,7 +11,6 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from itertools import combinations, groupby, product
-from operator import itemgetter
 from typing import NamedTuple
 
 from inkov.forwarding.bridging import Bridging
@@ -30,6 +29,7 @@ from inkov.kinds.table import joins_vlans
 from inkov.model.campus import Cable, Campus, Host
 from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
+from inkov.model.switch import Kind
 from inkov.model.touching import doubted
 from inkov.model.vlanset import Vid, VlanSet
 
@@ -174,13 +174,35 @@ class Network(Bridging):
     def _hosts_at(self) -> Mapping[PortRef, list[tuple[int, Host]]]:
         found: dict[PortRef, list[tuple[int, Host]]] = defaultdict(list)
         for n, host in enumerate(self.campus.hosts.values()):
-            found[host.port].append((n, host))
+            for ref in self.seen_at(host.port):
+                found[ref].append((n, host))
         return found
 
     def hosts_on(self, ports: Iterable[PortRef]) -> list[Host]:
         """Returns the hosts on some ports, in the order of the campus."""
-        found = [placed for ref in ports for placed in self._hosts_at.get(ref, ())]
-        return [host for _, host in sorted(found, key=itemgetter(0))]
+        found = dict(placed for ref in ports for placed in self._hosts_at.get(ref, ()))
+        return [found[n] for n in sorted(found)]
+
+    def seen_at(self, ref: PortRef) -> frozenset[PortRef]:
+        """Returns where a switch first looks at frames of a station on a port.
+
+        That is the port itself; for a member of a LAG the LAG, for a port of an unmanaged device the switch ports behind it.
+        """
+        if self.switches[ref.switch].kind is not Kind.UNMANAGED:
+            port = self.switches[ref.switch].ports.get(ref.port)
+            return frozenset([PortRef(ref.switch, port.lag) if port is not None and port.lag else ref])
+        found: set[PortRef] = set()
+        todo, seen = [ref.switch], {ref.switch}
+        while todo:
+            box = todo.pop()
+            for link in self.links_at.get(box, ()):
+                far = link.b if link.a.switch == box else link.a
+                if self.switches[far.switch].kind is not Kind.UNMANAGED:
+                    found.add(far)
+                elif far.switch not in seen:
+                    seen.add(far.switch)
+                    todo.append(far.switch)
+        return frozenset(found)
 
     def live_members_of(self, vlans: VlanSet) -> tuple[PortRef, ...]:
         """Returns the live member ports of some VLANs; the same to all who ask for the same."""

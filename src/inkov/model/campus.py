@@ -47,6 +47,7 @@ class Host:
         address: with prefix length, which is that of the whole address when the input gives none; None when not given.
         gateway: the address it sends to what is not its subnet; None when not given.
         mac: in lower case; empty when not given.
+        tag: the VID that it puts on its frames; None for a host that does not tag, or of which that is not known.
     """
 
     name: str
@@ -55,6 +56,7 @@ class Host:
     gateway: Ip | None = None
     mac: str = ""
     source: Source = field(default=Source(""), compare=False)
+    tag: Vid | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +67,7 @@ class Segment:
         name: what it is called.
         vlans: its VLANs; all where only its ports say what belongs to it.
         ports: the ports its stations are on; None for all in its VLANs.
+        hosts: those by whose names ports are among `ports`; of such a port it has these hosts, and no other station.
         subnets: the addresses its stations use; where there are none, those of its gateways.
         closed: it is meant to have no gateway.
         outside: it is whatever lies behind routes that lead out of the campus; it has no port then.
@@ -77,6 +80,7 @@ class Segment:
     subnets: tuple[Prefix, ...] = ()
     closed: bool = False
     outside: bool = False
+    hosts: frozenset[str] = frozenset()
 
 
 BOTH: Final = frozenset({2, 3})

@@ -18,7 +18,7 @@ from inkov.proof.layer3 import Layer3
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.packets import Packet
-from inkov.proof.stations import Place, Stations
+from inkov.proof.stations import Place, Stations, host_domains
 from inkov.proof.together import together
 
 
@@ -167,11 +167,11 @@ def _heard_by_all(layer3: Layer3, target: Target, out: Interface) -> bool:
 
 
 def _senders(network: Network, layer3: Layer3, group: Group) -> Iterator[Sender]:
-    hosts = _hosts(network, group)
+    hosts = _hosts(group)
     for host in hosts:
-        places = {v: [p for p, refs in s.senders.items() if host.port in refs] for v, s in _views(group)}
+        places = {v: list(_at_host(network, host, s.senders)) for v, s in _views(group)}
         yield Sender(host.name, host.port, _own(host), places, host)
-    rest = group.may.ports - {h.port for h in hosts}
+    rest = group.may.ports - {r for h in hosts for r in network.seen_at(h.port)}
     if rest:
         places = {v: list(s.senders) for v, s in _views(group)}
         first = min(rest, key=lambda r: r.order)
@@ -179,10 +179,12 @@ def _senders(network: Network, layer3: Layer3, group: Group) -> Iterator[Sender]
 
 
 def _targets(network: Network, layer3: Layer3, group: Group) -> Iterator[Target]:
-    hosts = _hosts(network, group)
+    hosts = _hosts(group)
     for host in hosts:
-        yield Target(host.port, _own(host), {v: _hearing(s.hearers, {host.port}) for v, s in _views(group)})
-    rest = group.may.ports - {h.port for h in hosts}
+        seen_at = network.seen_at(host.port)
+        heard = {v: _hearing(_at_host(network, host, s.hearers), seen_at) for v, s in _views(group)}
+        yield Target(host.port, _own(host), heard)
+    rest = group.may.ports - {r for h in hosts for r in network.seen_at(h.port)}
     if rest:
         first = min(rest, key=lambda r: r.order)
         yield Target(first, layer3.prefixes(group.may), {v: _hearing(s.hearers, rest) for v, s in _views(group)})
@@ -192,9 +194,15 @@ def _views(group: Group) -> list[tuple[View, Stations]]:
     return [(View.MUST, group.must), (View.MAY, group.may)]
 
 
-def _hosts(network: Network, group: Group) -> list[Host]:
+def _hosts(group: Group) -> list[Host]:
     """Returns the hosts of a group of which the address is known."""
-    return [h for h in network.hosts_on(group.may.ports) if h.address is not None]
+    return [h for h in group.may.hosts if h.address is not None]
+
+
+def _at_host(network: Network, host: Host, places: Mapping[Place, list[PortRef]]) -> Mapping[Place, list[PortRef]]:
+    """Returns those of some places that a host may send in or hear, with its ports there."""
+    seen_at, mask = network.seen_at(host.port), host_domains(network, host)
+    return {p: own for p, refs in places.items() if mask >> p[1] & 1 and (own := [r for r in refs if r in seen_at])}
 
 
 def _own(host: Host) -> tuple[Prefix, ...]:

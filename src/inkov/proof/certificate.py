@@ -177,7 +177,7 @@ def _domains(mask: Mask) -> str:
 
 def _node(network: Network, claim: Together, failures: int) -> Data | None:
     """Returns the trees of a campus as it is, and those for each further failure."""
-    groups = [Stations(network, segment_named(network, n)) for n in claim.segments]
+    groups = [Stations(network, segment_named(network, n), View.MAY) for n in claim.segments]
     trees = [_tree(network, start, groups) for g in groups for start in g.senders]
     if any(tree is None for tree in trees):
         return None

@@ -93,7 +93,7 @@ def _port(network: Network, name: str, ref: PortRef, tag: int | None) -> End:
 
 
 def _host(network: Network, host: Host, name: str, tag: int | None) -> End:
-    made = _port(network, name, host.port, tag)
+    made = _port(network, name, host.port, tag or host.tag)
     return made._replace(address=host.address.ip if host.address else None, gateway=host.gateway, host=host)
 
 

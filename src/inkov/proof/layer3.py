@@ -111,11 +111,10 @@ class Layer3:
     def prefixes(self, stations: Stations) -> tuple[Prefix, ...]:
         """Returns the addresses of a segment: as it declares, else those of its gateways, with those of its hosts."""
         found: dict[Prefix, None] = dict.fromkeys(stations.segment.subnets)
-        ports = {ref for refs in stations.senders.values() for ref in refs}
         if not found:
             own = [i for v in stations.vlans for i in self.gateways.by_vlan.get(v, ())]
             found.update((a.network, None) for i in own for a in i.gateway.addresses)
-        for host in self.network.hosts_on(ports):
+        for host in stations.hosts:
             if host.address and not any(host.address in p for p in found):
                 found[type(host.address.network)(host.address.ip)] = None
         return tuple(found) or ANYWHERE

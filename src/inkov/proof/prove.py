@@ -201,7 +201,7 @@ class Prover:
 
     def _through_strangers(self, name: str) -> list[str]:
         known = {ip for i in self.layer3.gateways.all for ip in i.gateway.answers}
-        hosts = self.network.hosts_on(self.stations(name, View.MAY).ports)
+        hosts = self.stations(name, View.MAY).hosts
         strange = [h for h in hosts if h.gateway is not None and h.gateway not in known]
         return [
             f"what {h.gateway} does with packets: {h.name} sends through it, and no device here has it" for h in strange

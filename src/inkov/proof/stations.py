@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 from ipaddress import ip_address
 from typing import NamedTuple
@@ -11,13 +11,12 @@ from typing import NamedTuple
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Domains, Network
 from inkov.kinds.accounts import is_stated
-from inkov.kinds.relay import Domain, Mask, Tags, View
-from inkov.kinds.table import carries_tags, is_up, memberships
+from inkov.kinds.relay import Domain, Mask, Tags, View, tag_of
+from inkov.kinds.table import carries_tags, is_up, memberships, untagged_vlan
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
 from inkov.model.source import Source
-from inkov.model.switch import Kind
 from inkov.model.vlanset import ALL, FULL_MASK, VID_MAX, VlanSet, bits
 
 
@@ -52,6 +51,7 @@ class Stations:
             `senders`, but for private VLANs, whose stations send in one domain and hear others.
             A switch that is managed in one of its VLANs is a station, too: `crane:VLAN 305`.
         masks: the domains of `senders` on each switch, as one mask.
+        mute: ports of which a station hears the segment, and whose frames its port does not take in.
         sent: the domains of `senders` on any switch.
         heard: the domains of `hearers` on any switch.
         tagged: what stations on tunnel ports may send besides: (switch, domain, tags inside), for every VLAN in use.
@@ -65,6 +65,7 @@ class Stations:
         self.vlans = segment.vlans
         senders: dict[Place, list[PortRef]] = defaultdict(list)
         hearers: dict[Place, list[PortRef]] = defaultdict(list)
+        self.mute: list[PortRef] = []
         self._network = network
         self._whole = whole
         if segment.ports is None:
@@ -73,7 +74,7 @@ class Stations:
             perhaps = network.doubtfully_cabled if view is View.MAY else []
             live = (r for r in self.named if r in network.station_ports.get(r.switch, ()) or r in perhaps)
             ports = sorted(live, key=lambda r: r.order)
-            self._on_ports(network.honest_domains(ports, view), senders, hearers)
+            self._on_ports(self._narrowed(network.honest_domains(ports, view)), senders, hearers)
             self.vlans &= VlanSet(v for _, v in (*senders, *hearers) if v)
         for interface in self.managed.values():
             if network.gateways.up(interface, view):
@@ -106,12 +107,42 @@ class Stations:
     def _on_ports(self, ports: Iterable[Domains], senders: _Ports, hearers: _Ports) -> None:
         mask = self.vlans.mask
         for refs, sent, heard, sent_by_one, heard_by_one in ports:
+            if heard & mask & ~(sent | heard_by_one) or (not sent_by_one and heard_by_one & mask):
+                self.mute += refs
             if (sent | heard) & mask:
                 is_in = self._whole and (sent_by_one | heard_by_one) & mask
                 for domain in bits(sent & mask | (sent_by_one if is_in else 0)):
                     senders[refs[0].switch, domain] += refs
                 for domain in bits(heard & mask | (heard_by_one if is_in else 0)):
                     hearers[refs[0].switch, domain] += refs
+
+    @cached_property
+    def _by_host(self) -> dict[PortRef, Mask]:
+        """The ports that are its own for some hosts alone, with the domains that these may be in."""
+        found: dict[PortRef, Mask] = {}
+        hosts = self._network.campus.hosts
+        for host in (hosts[name] for name in self.segment.hosts):
+            for ref in self._network.seen_at(host.port):
+                found[ref] = found.get(ref, 0) | host_domains(self._network, host)
+        return found
+
+    def _narrowed(self, ports: Iterable[Domains]) -> Iterator[Domains]:
+        for some_alike in ports:
+            masks = {ref: self._by_host.get(ref, -1) for ref in some_alike.refs}
+            for mask in dict.fromkeys(masks.values()):
+                refs = [ref for ref in some_alike.refs if masks[ref] == mask]
+                yield Domains(refs, *(domains & mask for domains in some_alike[1:]))
+
+    @cached_property
+    def hosts(self) -> list[Host]:
+        """The hosts of the campus that may be among its stations, in the order of the campus."""
+        alone, mask = self._by_host, self.vlans.mask | 1
+        return [
+            h
+            for h in self._network.hosts_on(self.ports)
+            if host_domains(self._network, h) & mask
+            and (h.name in self.segment.hosts or not alone.keys() >= self._network.seen_at(h.port))
+        ]
 
     @cached_property
     def managed(self) -> dict[PortRef, Interface]:
@@ -126,7 +157,7 @@ class Stations:
         """The ports it names, or that are set to be in its VLANs, dead ones too."""
         members, segment = self._network.plain_members, self.segment
         if segment.ports is not None:
-            return frozenset(r for ref in segment.ports for r in _looked_at(self._network, ref))
+            return frozenset(r for ref in segment.ports for r in self._network.seen_at(ref))
         own = self.managed
         homes = (members.get(v, {}) for v in bits(segment.vlans.mask & self._network.inhabited))
         return frozenset([*own, *(r for by_switch in homes for refs in by_switch.values() for r in refs)])
@@ -196,30 +227,13 @@ def _why_dead(network: Network, segment: Segment, ref: PortRef) -> str:
         return f"{ref} is disabled"
     if not is_up(port, network.switches[ref.switch]):
         return f"no member of {ref} is enabled"
-    own = memberships(network.settled(ref).switching) & segment.vlans.mask
+    kind = network.settled(ref).switching
+    own = memberships(kind) & segment.vlans.mask or (1 << (untagged_vlan(kind) or 0)) & segment.vlans.mask
     if not own or own & network.active(ref.switch):
         return ""
     vid = next(bits(own))
     state = "has suspended" if network.defined(ref.switch) >> vid & 1 else "does not define"
     return f"{ref.switch} {state} {vid}"
-
-
-def _looked_at(network: Network, ref: PortRef) -> set[PortRef]:
-    """Returns a port, or for one of an unmanaged device the ports where a switch first looks at its frames."""
-    if network.switches[ref.switch].kind is not Kind.UNMANAGED:
-        return {ref}
-    found: set[PortRef] = set()
-    todo, seen = [ref.switch], {ref.switch}
-    while todo:
-        box = todo.pop()
-        for link in network.links_at.get(box, ()):
-            far = link.b if link.a.switch == box else link.a
-            if network.switches[far.switch].kind is not Kind.UNMANAGED:
-                found.add(far)
-            elif far.switch not in seen:
-                seen.add(far.switch)
-                todo.append(far.switch)
-    return found
 
 
 def _ordered(found: Mapping[Place, list[PortRef]]) -> Mapping[Place, list[PortRef]]:
@@ -244,15 +258,31 @@ def _union(masks: Mapping[str, Mask]) -> Mask:
     return made
 
 
-def host_segment(network: Network, host: Host) -> Segment:
-    """Returns one host as a segment: its port, in the VLANs of untagged frames there; in all of a port that carries tags.
+def host_domains(network: Network, host: Host) -> Mask:
+    """Returns the domains that a host may be in: of untagged frames at its port, or of those with its tag.
 
-    Of a port that is not stated, it is in any.
+    It may be in any where its port carries tags, or is not stated, and nothing tells whether it tags.
     """
-    relay = network.honest(host.port, View.MAY)
-    tags = carries_tags(network.settled(host.port)) or not is_stated(network.port(host.port).switching)
-    own = ALL if tags else VlanSet.from_mask((relay.in_untagged | relay.out_untagged) & FULL_MASK)
-    return Segment(host.name, own, host.source, frozenset({host.port}))
+    found = 0
+    for ref in network.seen_at(host.port):
+        if not network.has(ref):
+            continue
+        relay = network.honest(ref, View.MAY)
+        if host.tag is not None:
+            wires = [(tag_of(host.tag, number),) for number in relay.formats]
+            found |= sum({1 << d for wire in wires for d, _ in relay.accept(wire)})
+            found |= sum(1 << d for d in bits(relay.sends) if not set(wires).isdisjoint(relay.send(d)))
+        elif carries_tags(network.settled(ref)) or not is_stated(network.port(ref).switching):
+            return FULL_MASK | 1
+        else:
+            found |= relay.in_untagged | relay.out_untagged
+    return found
+
+
+def host_segment(network: Network, host: Host) -> Segment:
+    """Returns one host as a segment."""
+    own = VlanSet.from_mask(host_domains(network, host) & FULL_MASK)
+    return Segment(host.name, own, host.source, frozenset({host.port}), hosts=frozenset({host.name}))
 
 
 def _is_address(name: str) -> bool:
@@ -278,7 +308,7 @@ def segment_named(network: Network, name: str) -> Segment:
     if host is not None:
         return host_segment(network, host)
     if (ref := PortRef.parse(name)) is not None and network.has(ref):
-        return host_segment(network, Host(name, ref, source=network.port(ref).origin.here))
+        return Segment(name, ALL, network.port(ref).origin.here, frozenset({ref}))
     if name.isascii() and name.isdecimal() and len(name) < 5 and 0 < int(name) <= VID_MAX:
         return Segment(name, VlanSet([int(name)]), Source(""))
     named = network.vlans_named

@@ -11,6 +11,7 @@ from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
 from inkov.kinds.relay import Domain, Mask, View
 from inkov.model.names import PortRef
+from inkov.model.switch import FrameTypes, General, PrivateHost
 from inkov.proof.group import Group
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.stations import Place, dead_words
@@ -53,8 +54,16 @@ def alive(network: Network, group: Group) -> Outcome | None:
         why = f"{dead_words(group.may)}"
         other = next(iter(sorted(group.may.ports, key=lambda r: r.order)), first.ports[0])
         return Broken(stop=Stop(other, first.ports[0], why=why))
-    if not group.may:
-        return CannotTell((f"no port of {group.name} is known",))
+    if not group.must.ports and not group.must.named:
+        perhaps = sorted(group.may.ports, key=lambda r: r.order)
+        return CannotTell((f"no port of {group.name} is known", *at_ports(network, perhaps)))
+    if group.must.mute:
+        mute = min(group.must.mute, key=lambda r: r.order)
+        if mute not in group.may.mute:
+            return CannotTell(at_ports(network, [mute]) or (f"whether {mute} takes frames of its station in",))
+        other = min(group.may.ports - {mute}, key=lambda r: r.order, default=mute)
+        why = f"{mute} sends what it hears to its station, and takes no frame of it in: {_why_mute(network, mute)}"
+        return Broken(stop=Stop(mute, other, why=why))
     if unsure := sorted(group.may.ports - group.must.ports - group.settling, key=lambda r: r.order):
         return CannotTell(at_ports(network, unsure) or (f"whether {some(list(map(str, unsure)))} pass anything",))
     return None
@@ -149,3 +158,18 @@ def _way(network: Network, start: str, end: str, unblocked: Mask) -> list[Link]:
         way.append(at[1])
         at = came[at[0]]
     return way[::-1]
+
+
+def _why_mute(network: Network, ref: PortRef) -> str:
+    """Says why a port that hears takes in no frame of its station."""
+    switching = network.settled(ref).switching
+    if isinstance(switching, General) and switching.frames not in {None, FrameTypes.ALL}:
+        return f"it takes {switching.frames.value} frames alone"
+    own = (
+        switching.pvid
+        if isinstance(switching, General)
+        else switching.secondary
+        if isinstance(switching, PrivateHost)
+        else None
+    )
+    return "it has no VLAN for untagged frames" if own is None else f"VLAN {own} is not defined on {ref.switch}"

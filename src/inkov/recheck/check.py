@@ -13,7 +13,7 @@ from inkov.model.names import PortRef, by_look, looks
 from inkov.model.remembered import remembered
 from inkov.model.switch import Negotiated, Stance
 from inkov.model.touching import doubted
-from inkov.recheck.claim import assumptions, checked, sentence
+from inkov.recheck.claim import assumptions, checked, is_served, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
@@ -62,10 +62,6 @@ def check(campus: Campus, certificate: Any) -> Checked:
         else:
             apart = _Apart(campus, claim, certificate["sets"])
             reason = apart.check()
-            if 3 in claim["layers"] and (silent := _silent_on_gateways(campus)):
-                raise Malformed(
-                    f"nothing tells which addresses {', '.join(silent)} have in VLANs, so packets may pass there"
-                )
             result.rests_on += assumptions(campus, apart.made, apart.ports, apart.stations, claim["layers"])
     except Malformed as exc:
         reason = str(exc)
@@ -115,6 +111,22 @@ class _Apart:
                     return f"frames of {x} are heard by {y} at {where}"
                 if 3 in self.claim["layers"] and (how := self._routed(facing, x, y, ears, closed)):
                     return how
+        return self._beyond() if 3 in self.claim["layers"] else ""
+
+    def _beyond(self) -> str:
+        """Says which gateways are not in the input, by which packets may pass to the other side."""
+        if silent := _silent_on_gateways(self.campus):
+            return f"nothing tells which addresses {', '.join(silent)} have in VLANs, so packets may pass there"
+        own = {ip for _, g in self.gateways.all for ip in g.answers}
+        by_vlan = served(self.gateways)
+        strange: dict[str, str] = {}
+        for name, stations in self.stations.items():
+            for host in stations.hosts:
+                if host.gateway is not None and host.gateway not in own:
+                    strange[name] = f"{host.name} sends through {host.gateway}, which no device here has"
+        for one, other in (side for a, b in self.claim["pairs"] for side in ((a, b), (b, a))):
+            if one in strange and (other in strange or is_served(self.stations[other], by_vlan)):
+                return f"{strange[one]}, and packets may pass there to {other}"
         return ""
 
     def places(self, name: str, starts: Callable[[], Places]) -> Places:
@@ -191,6 +203,7 @@ class _Apart:
         switches = self.campus.switches.values()
         entries = [e for s in switches for f in s.filters.values() for e in f.entries]
         leads = [a.network for s in switches for g in s.gateways for a in g.addresses]
+        leads += [ip_network(ip) for s in switches for g in s.gateways for ip in g.answers]  # kept by the device itself
         leads += [r.prefix for s in switches for r in s.routes] + [e.target for e in entries if e.target]
         tos = examples(targets, leads)
         for source in examples(sources, [e.origin for e in entries if e.origin]):
@@ -215,8 +228,8 @@ class _Apart:
         if not found:
             by_vlan = served(self.gateways)
             found = dict.fromkeys(x.network for v in vlans for g in by_vlan.get(v, ()) for x in g.addresses)
-        for host in self.campus.hosts.values():
-            if host.address and host.port in stations.ports:
+        for host in stations.hosts:
+            if host.address:
                 found[ip_network(host.address.ip)] = None
         return tuple(found) or ANYWHERE
 
@@ -232,17 +245,32 @@ class _Together:
         frames = Frames(self.campus, made, sure)
         edges = Edges(self.campus, made, sure)
         groups = [Stations(self.campus, made, n, sure, edges, whole=False) for n in self.claim["segments"]]
+        maybe = Ports(self.campus, made, sure=False)
+        around = Edges(self.campus, made, maybe)
+        mays = [Stations(self.campus, made, n, maybe, around, whole=False) for n in self.claim["segments"]]
+        if nobody := [g.segment.name for g in groups if not g.known and not self.failed]:
+            return f"no port of {nobody[0]} is known"
         if dead := sorted({r for g in groups for r in g.named - g.ports} - self.failed):
             return f"{dead[0]} is a member and passes nothing"
+        if mute := sorted({r for g in groups for r in g.mute} - self.failed):
+            return f"{mute[0]} hears the segment, and takes no frame of its station in"
+        places = [_places(m) for m in mays]
+        for g, m, perhaps in zip(groups, mays, places, strict=True):
+            if unsure := {r for r in m.ports - g.ports if r in g.set_in or not perhaps.get(r)} - self.failed:
+                return f"{min(unsure)} may pass nothing"
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
-        for switch, (domain, _) in {p for g in groups for p in g.starts if not p[1][1]}:
+        for switch, (domain, _) in {p for g in mays for p in g.starts if not p[1][1]}:
             if f"{switch} {domain}" not in trees:
                 return f"there is no tree from {domain} on {switch}"
             reached, reason = self._walk(frames, (switch, domain), trees[f"{switch} {domain}"], used)
             heard = {r for g in groups for place, refs in g.hearers.items() if place in reached for r in refs}
-            senders = {r for g in groups for r in g.ports if r.switch == switch}
-            deaf = {r for g in groups for r in g.ports} - heard - (senders if len(senders) == 1 else set())
+            for g, perhaps in zip(
+                groups, places, strict=True
+            ):  # what is in one of several places hears in each of them
+                heard |= {r for r, some in perhaps.items() if r not in g.ports and some <= reached}
+            senders = {r for m in mays for r in m.ports if r.switch == switch}
+            deaf = {r for m in mays for r in m.ports} - heard - (senders if len(senders) == 1 else set())
             if reason or deaf:
                 return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
         return self._open(made, used, node, result) or (
@@ -302,6 +330,15 @@ class _Together:
             ):
                 return f"when {failed} fails: {why}"
         return ""
+
+
+def _places(stations: Stations) -> dict[PortRef, set[tuple[str, int]]]:
+    """Returns the places in which each port of some stations hears."""
+    found: dict[PortRef, set[tuple[str, int]]] = {}
+    for place, refs in stations.hearers.items():
+        for ref in refs:
+            found.setdefault(ref, set()).add(place)
+    return found
 
 
 def _disabled(campus: Campus, dead: list[PortRef]) -> Campus:

@@ -94,7 +94,7 @@ def assumptions(
         yield idle
     if 3 in layers:
         by_vlan = served(gateways)
-        alone = [n for n, s in stations.items() if not s.segment.closed and not _served(s, by_vlan)]
+        alone = [n for n, s in stations.items() if not s.segment.closed and not is_served(s, by_vlan)]
         if alone:
             yield f"segments without a gateway in the input have none: {_some(alone)}"
 
@@ -104,6 +104,7 @@ def _some(names: list[str]) -> str:
     return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
-def _served(stations: Stations, by_vlan: Mapping[int, object]) -> bool:
+def is_served(stations: Stations, by_vlan: Mapping[int, object]) -> bool:
+    """Tells whether some gateway serves a VLAN that stations send in or hear."""
     domains = {d for _, (d, _) in stations.starts} | {d for _, d in stations.hearers}
     return any(by_vlan.get(d) for d in domains)

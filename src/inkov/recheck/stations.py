@@ -7,7 +7,7 @@ from dataclasses import replace
 from ipaddress import ip_address
 from typing import Any, NamedTuple, assert_never
 
-from inkov.model.campus import Campus, Segment
+from inkov.model.campus import Campus, Host, Segment
 from inkov.model.names import PortRef
 from inkov.model.source import Source
 from inkov.model.switch import (
@@ -113,7 +113,9 @@ class Stations:
         starts: where their frames start.
         hearers: for each place, the ports that hear its frames.
         ports: its ports that pass something.
+        set_in: the ports that are set to be in its VLANs, or that it names.
         named: all its ports, those that pass nothing as they are set, too.
+        mute: ports of which a station hears it, and that take no frame of that station in.
         known: some port is its own, be it a dead one; none is where all that is set in its VLANs are private hosts of it.
         managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
@@ -124,13 +126,17 @@ class Stations:
         self.starts: set[tuple[str, Inside]] = set()
         self.hearers: dict[tuple[str, int], set[PortRef]] = {}
         self.ports: set[PortRef] = set()
+        self.mute: set[PortRef] = set()
         mine = edges.of(self.segment)
         for alike in mine:
-            for own, inside in alike.kinds:
-                self._heard(alike.refs, own, ports)
-                self._sent(campus, alike.refs, own, inside)
-                if whole:
-                    self._in_all(alike.refs, own, ports)
+            for vlans, refs in self._narrowed(campus, made, alike.refs, ports):
+                for own, inside in alike.kinds:
+                    self._heard(vlans, refs, own, ports)
+                    self._sent(campus, vlans, refs, own, inside)
+                    if self._is_mute(vlans, refs[0], own, inside, ports):
+                        self.mute.update(refs)
+                    if whole:
+                        self._in_all(vlans, refs, own, ports)
         managed = edges.managed if self.segment.ports is None else []
         self.managed = {at for at in managed if at[1].vid in self.segment.vlans}
         gateways = Gateways(campus, made, ports) if self.managed else None
@@ -142,37 +148,78 @@ class Stations:
                 self.hearers.setdefault((switch, vid), set()).add(itself)
         if self.segment.ports is None:
             set_in = [a for a in mine if _may_be_set_in(a.port, sure=ports.sure) & self.segment.vlans]
-            self.named = {r for a in set_in for r in a.refs} | self.ports
+            self.set_in = {r for a in set_in for r in a.refs}
+            self.named = self.set_in | self.ports
             guests = {r for a in mine if _listens_alone(a.port, self.segment) for r in a.refs}
             self.known = bool(self.named - (guests - self.ports))
         else:
-            self.named = {r for r in self.segment.ports if r.switch}
+            self.set_in = self.named = {r for r in self.segment.ports if r.switch}
             self.known = bool(self.named | self.ports)
 
-    def _heard(self, refs: list[PortRef], own: Own, ports: Ports) -> None:
+        domains = {d for _, (d, _) in self.starts} | {d for _, d in self.hearers}
+        self.hosts = [h for h in campus.hosts.values() if self._has(campus, made, h, domains, ports)]
+
+    def _has(self, campus: Campus, made: Wiring, host: Host, domains: set[int], ports: Ports) -> bool:
+        """Tells whether a host may be among its stations."""
+        seen_at = _looked_at(campus, made, host.port)
+        if not seen_at & self.ports or (host.name not in self.segment.hosts and seen_at <= self._by_host(campus, made)):
+            return False
+        own = _host_vlans(campus, made, host, ports)
+        return own is None or bool(own & domains)
+
+    def _by_host(self, campus: Campus, made: Wiring) -> set[PortRef]:
+        hosts = [campus.hosts[n] for n in self.segment.hosts if n in campus.hosts]
+        return {ref for h in hosts for ref in _looked_at(campus, made, h.port)}
+
+    def _narrowed(
+        self, campus: Campus, made: Wiring, refs: list[PortRef], ports: Ports
+    ) -> Iterator[tuple[VlanSet, list[PortRef]]]:
+        """Yields ports with the VLANs in which they count: of a port that is here by its hosts, those of these hosts."""
+        if not self.segment.hosts:
+            yield self.segment.vlans, refs
+            return
+        own: dict[PortRef, VlanSet] = {}
+        for host in (campus.hosts[n] for n in self.segment.hosts if n in campus.hosts):
+            vlans = _host_vlans(campus, made, host, ports)
+            for ref in _looked_at(campus, made, host.port):
+                mine = ALL if vlans is None else VlanSet(v for v in vlans if v)
+                own[ref] = own[ref] | mine if ref in own else mine
+        for ref in refs:
+            yield self.segment.vlans & own.get(ref, ALL), [ref]
+
+    def _heard(self, vlans: VlanSet, refs: list[PortRef], own: Own, ports: Ports) -> None:
         one = refs[0]
-        for d in self.segment.vlans:
+        for d in vlans:
             if ports.leaves(one, (d, ()), [own]):
                 self.hearers.setdefault((one.switch, d), set()).update(refs)
                 self.ports.update(refs)
 
-    def _in_all(self, refs: list[PortRef], own: Own, ports: Ports) -> None:
+    def _is_mute(self, vlans: VlanSet, one: PortRef, own: Own, inside: list[Inside], ports: Ports) -> bool:
+        """Tells whether a station of a port hears the segment, and the port takes none of that station's frames in."""
+        joins = traits(own.kind).joins
+        out = [(d, tags) for d in vlans for tags in ports.leaves(one, (d, ()), [own])]
+        if joins and any(not tags for _, tags in out) and not any(ports.enters(one, (), [own])):
+            return True
+        sent = {d for d, _ in inside}
+        return any(d not in sent for d, tags in out if tags or not joins)
+
+    def _in_all(self, vlans: VlanSet, refs: list[PortRef], own: Own, ports: Ports) -> None:
         """Takes the one untagged station of ports into all VLANs that it sends in or hears, if one is of the segment."""
         if not traits(own.kind).joins:
             return
         one = refs[0]
         sent = {d for d, inner in ports.enters(one, (), [own]) if not inner}
         heard = {d for d in _set_in(own.kind) | _members(own.kind) if () in ports.leaves(one, (d, ()), [own])}
-        if (sent | heard) & set(self.segment.vlans):
+        if (sent | heard) & set(vlans):
             self.starts |= {(one.switch, (d, ())) for d in sent}
             for d in heard:
                 self.hearers.setdefault((one.switch, d), set()).update(refs)
             self.ports.update(refs)
 
-    def _sent(self, campus: Campus, refs: list[PortRef], own: Own, inside: list[Inside]) -> None:
+    def _sent(self, campus: Campus, vlans: VlanSet, refs: list[PortRef], own: Own, inside: list[Inside]) -> None:
         one, tunnel = refs[0], isinstance(own.kind, Tunnel)
         for frame in inside:
-            if frame[0] in self.segment.vlans and (not frame[1] or not tunnel):
+            if frame[0] in vlans and (not frame[1] or not tunnel):
                 self.starts.add((one.switch, frame))
                 self.ports.update(refs)
                 if tunnel:
@@ -196,15 +243,14 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
             raise Malformed(f"{name} is outside of the campus, of which nothing is checked here")
         own = [p for r in segment.ports for p in _looked_at(campus, made, r)] if segment.ports is not None else None
         return segment if own is None else replace(segment, ports=frozenset([*own, PortRef("", "")]))
+    if (host := _host(campus, name)) is not None:
+        vlans = _host_vlans(campus, made, host, ports)
+        own_vlans = ALL if vlans is None else VlanSet(vlans - {0})
+        return Segment(
+            name, own_vlans, Source(""), frozenset(_looked_at(campus, made, host.port)), hosts=frozenset([host.name])
+        )
     if (ref := _port(campus, name)) is not None:
-        kinds = ports.honest(ref)
-        vlans = {d for d, _ in ports.enters(ref, (), kinds)}
-        vlans |= {d for d in ALL if () in ports.leaves(ref, (d, ()), kinds)}
-        port = campus.switches[ref.switch].ports[ref.port]
-        kind = kinds[0].kind if kinds else port.switching
-        if traits(kind).wide:
-            vlans = set(ALL)
-        return Segment(name, VlanSet(vlans - {0}), Source(""), frozenset(_looked_at(campus, made, ref)))
+        return Segment(name, ALL, Source(""), frozenset(_looked_at(campus, made, ref)))
     tables = (s.vlans or {} for s in campus.switches.values())
     vids = {int(name)} if name.isdecimal() else {v for t in tables for v, e in t.items() if e.name == name}
     if not vids:
@@ -212,13 +258,34 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
     return Segment(name, VlanSet(vids), Source(""))
 
 
-def _port(campus: Campus, name: str) -> PortRef | None:
-    """Returns the port that a host, its address, or a port's own name stands for."""
+def _host(campus: Campus, name: str) -> Host | None:
+    """Returns the host that a name or an address stands for."""
     if name in campus.hosts:
-        return campus.hosts[name].port
+        return campus.hosts[name]
     for host in campus.hosts.values() if _is_address(name) else ():
         if host.address is not None and str(host.address.ip) == name:
-            return host.port
+            return host
+    return None
+
+
+def _host_vlans(campus: Campus, made: Wiring, host: Host, ports: Ports) -> set[int] | None:
+    """Returns the domains that a host may be in; None for any: its port carries tags, and nothing tells whether it tags."""
+    found: set[int] = set()
+    for ref in _looked_at(campus, made, host.port):
+        port = campus.switches[ref.switch].ports.get(ref.port)
+        if port is None:
+            continue
+        kinds = ports.honest(ref)
+        wires = [()] if host.tag is None else [(host.tag + 4096 * n,) for own in kinds for n in own.formats]
+        if host.tag is None and traits(kinds[0].kind if kinds else port.switching).wide:
+            return None
+        found |= {d for wire in wires for d, _ in ports.enters(ref, wire, kinds)}
+        found |= {d for d in ALL if not ports.leaves(ref, (d, ()), kinds).isdisjoint(wires)}
+    return found
+
+
+def _port(campus: Campus, name: str) -> PortRef | None:
+    """Returns the port that has a name."""
     ref = PortRef.parse(name)
     known = ref is not None and ref.switch in campus.switches and ref.port in campus.switches[ref.switch].ports
     return ref if known else None
@@ -232,10 +299,11 @@ def _is_address(name: str) -> bool:
 
 
 def _looked_at(campus: Campus, made: Wiring, ref: PortRef) -> set[PortRef]:
-    """Returns a port, or for one of an unmanaged device the ports where a switch first looks at its frames."""
+    """Returns a port, or the LAG that it is in; for one of an unmanaged device the ports where a switch first looks at its frames."""
     boxes, found = [ref.switch], {ref}
     if campus.switches[ref.switch].kind is not Kind.UNMANAGED:
-        return found
+        port = campus.switches[ref.switch].ports.get(ref.port)
+        return {PortRef(ref.switch, port.lag)} if port is not None and port.lag else found
     for box in boxes:
         for other in (k[k[0].switch == box] for k in made.beside[box]):
             if campus.switches[other.switch].kind is not Kind.UNMANAGED:

@@ -46,6 +46,7 @@ class HostEntry(Document):
     address: HostAddress = Field(None, description="With prefix length.")
     gateway: IpField = None
     mac: Label = ""
+    tag: VidField | None = Field(None, description="The VID that it puts on its frames; without it, it does not tag.")
 
 
 class SegmentEntry(Document):
@@ -53,7 +54,7 @@ class SegmentEntry(Document):
 
     vlan: ListField | None = Field(None, description="The VLANs of the segment.")
     ports: Names = Field([], description="Its ports, as switch:pattern; without it, all in its VLANs.")
-    hosts: Names = Field([], description="Its hosts by name; their ports belong to it.")
+    hosts: Names = Field([], description="Its hosts by name; of their ports these hosts alone belong to it.")
     subnet: Annotated[
         list[PrefixField], BeforeValidator(one_or_more, json_schema_input_type=list[PrefixField] | PrefixField)
     ] = Field([], description="The addresses of its stations; alone, it stands for the VLANs of the gateways in it.")

@@ -211,23 +211,23 @@ class CampusFile:
         if entry.outside:
             return Segment(name, NONE, self._source("segments", name), frozenset(), outside=True)
         ports = {ref for text in entry.ports for ref in self._ports(text, switches, name)}
-        for host in entry.hosts:
-            if host in hosts:
-                ports.add(hosts[host].port)
-            else:
-                self._unknown(f"there is no host {host!r}{nearest(host, hosts)}", "segments", name, "hosts")
+        for host in (h for h in entry.hosts if h not in hosts):
+            self._unknown(f"there is no host {host!r}{nearest(host, hosts)}", "segments", name, "hosts")
+        named = {n for n in entry.hosts if n in hosts and hosts[n].port not in ports}
         only_ports = bool(entry.ports or entry.hosts)
         vlans = entry.vlan.vlans if entry.vlan else ALL
         if entry.vlan is None and not only_ports:
             vlans = in_subnets(entry.subnet, switches)
             if not vlans:
-                ports = {h.port for h in hosts.values() if h.address and any(h.address in p for p in entry.subnet)}
+                named = {n for n, h in hosts.items() if h.address and any(h.address in p for p in entry.subnet)}
                 only_ports, vlans = True, ALL
-            if only_ports and not ports and switches:
+            if only_ports and not named and switches:
                 shown = ", ".join(map(str, entry.subnet))
                 self._unknown(f"no gateway and no host is in {shown}; say its VLAN too", "segments", name, "subnet")
         source = self._source("segments", name)
-        return Segment(name, vlans, source, frozenset(ports) if only_ports else None, tuple(entry.subnet), entry.closed)
+        ports |= {hosts[n].port for n in named}
+        some = (frozenset(ports), frozenset(named)) if only_ports else (None, frozenset[str]())
+        return Segment(name, vlans, source, some[0], tuple(entry.subnet), entry.closed, hosts=some[1])
 
     def _ports(self, text: str, switches: Mapping[str, Switch], segment: str) -> Iterator[PortRef]:
         """Yields the ports of a pattern such as `kelp-*:1-12`; records what does not exist."""

@@ -89,5 +89,7 @@ def placed(
             )
         else:
             seen[looks(entry.name)] = entry.name
-            hosts[entry.name] = Host(entry.name, ref, entry.address, entry.gateway, entry.mac.lower(), source)
+            hosts[entry.name] = Host(
+                entry.name, ref, entry.address, entry.gateway, entry.mac.lower(), source, entry.tag
+            )
     return hosts
