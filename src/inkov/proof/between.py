@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from itertools import permutations
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
@@ -47,21 +47,33 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: I
         return beyond[0] if beyond else alone[0]
     unsure: Outcome | None = next((o for o in beyond if not isinstance(o, Proved)), None)
     for a, b in permutations(groups, 2):
-        frames = _frames(network, a, b) if 2 in layers else None
-        if isinstance(frames, Proved):
-            continue
-        packets = _packets(network, layer3, a, b) if 3 in layers else None
-        if isinstance(packets, Proved):
-            continue
-        known = [o for o in (frames, packets) if o is not None]
-        doubtful = next((o for o in known if isinstance(o, CannotTell)), None)
-        if doubtful is None:
-            return known[-1]
-        unsure = unsure or doubtful
+        outcome = _pair(network, layer3, a, b, layers)
+        if isinstance(outcome, CannotTell):
+            unsure = unsure or outcome
+        elif not isinstance(outcome, Proved):
+            return outcome
     if unsure is not None:
         return unsure
     names = ", ".join(g.name for g in (*groups, *outside))
     return Proved((f"Each of {names} is whole, and a frame or packet of each surely reaches every other.",))
+
+
+def _pair(network: Network, layer3: Layer3, a: Group, b: Group, layers: Iterable[int]) -> Outcome:
+    """Decides whether all stations of one group reach all of another."""
+    hosts = [h for h in (named_host(network, a.may), named_host(network, b.may)) if h is not None and h.address]
+    frames = _frames(network, a, b) if 2 in layers or len(hosts) == 2 else None
+    strange = no_neighbours(*hosts) if 3 in layers and len(hosts) == 2 else ""
+    if isinstance(frames, Proved) and not strange:
+        return frames
+    packets = _packets(network, layer3, a, b) if 3 in layers else None
+    if isinstance(packets, Proved):
+        return packets
+    if isinstance(frames, Proved) and isinstance(packets, Broken):
+        own = packets.stop.why if packets.stop and hosts[0].address != hosts[1].address else ""
+        why = f"{FRAMES_ALONE}: {strange}" + (f", and {own}" if own else "")
+        return Broken(stop=Stop(hosts[0].port, hosts[1].port, why=why))
+    known = [o for o in (frames, packets) if o is not None and not isinstance(o, Proved)]
+    return next((o for o in known if isinstance(o, CannotTell)), known[-1])
 
 
 def _frames(network: Network, a: Group, b: Group) -> Outcome:
@@ -76,6 +88,27 @@ def _frames(network: Network, a: Group, b: Group) -> Outcome:
             return _unsure(a, b)
         return Broken(stop=Stop(refs[0], deaf, why="no frame gets from the one to the other"))
     return Proved(())
+
+
+FRAMES_ALONE: Final = "frames pass between them, and no packet does"
+
+
+def named_host(network: Network, stations: Stations) -> Host | None:
+    """Returns the host that a segment is, where it is one host and nothing else."""
+    names = stations.segment.hosts
+    return network.campus.hosts.get(next(iter(names))) if len(names) == 1 else None
+
+
+def no_neighbours(a: Host, b: Host) -> str:
+    """Says why a host sends its packets for another one through no frame to it; empty where it does, or its mask is not known."""
+    own, other = a.address, b.address
+    if own is None or other is None or own.version != other.version:
+        return ""
+    if own.ip == other.ip:
+        return f"{a.name} and {b.name} have the same address {own.ip}"
+    if own.network.prefixlen == own.max_prefixlen or other.ip in own.network:
+        return ""
+    return f"{other.ip} of {b.name} is not in the subnet of {a.name}, {own.network}"
 
 
 # -- by way of gateways ------------------------------------------------------------------------------
@@ -271,6 +304,8 @@ def _why(sender: Sender, packet: Packet, entered: list[Interface]) -> str:
     host = sender.host
     if host is not None and host.gateway is None:
         return f"{host.name} has no gateway"
+    if host is not None and host.address and packet.target == host.address.ip:
+        return f"{host.name} keeps packets for its own address"
     if host is not None and host.address and packet.target in host.address.network:
         return f"{host.name} takes {packet.target} for a neighbour, and no frame gets there"
     if not entered and host is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from functools import reduce
+from itertools import permutations
 from operator import or_
 from typing import Any, Final, TypeAlias
 
@@ -14,6 +15,7 @@ from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.campus import Apart, Facing, Together
 from inkov.model.names import natural
 from inkov.model.vlanset import bits
+from inkov.proof.between import named_host, no_neighbours
 from inkov.proof.outcome import Proved, Verdict
 from inkov.proof.prove import Prover
 from inkov.proof.stations import Stations, segment_named
@@ -178,6 +180,9 @@ def _domains(mask: Mask) -> str:
 def _node(network: Network, claim: Together, failures: int) -> Data | None:
     """Returns the trees of a campus as it is, and those for each further failure."""
     groups = [Stations(network, segment_named(network, n), View.MAY) for n in claim.segments]
+    hosts = [h for g in groups if 3 in claim.layers and (h := named_host(network, g)) is not None]
+    if any(no_neighbours(a, b) for a, b in permutations(hosts, 2)):
+        return None  # their packets go by way of gateways
     trees = [_tree(network, start, groups) for g in groups for start in g.senders]
     if any(tree is None for tree in trees):
         return None

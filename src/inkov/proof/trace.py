@@ -9,6 +9,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain
 from inkov.model.names import PortRef
+from inkov.proof.between import no_neighbours
 from inkov.proof.ends import End
 from inkov.proof.leg import Leg, leg, vlan_of
 from inkov.proof.outcome import Passage
@@ -24,6 +25,7 @@ class Trace:
         vlans: the VLANs the two stations send in; None where a port has none.
         gateways: (VLAN, gateway) of the two VLANs when they differ.
         routed: both have addresses, and packets were followed through gateways.
+        frames_alone: why packets do not pass between two hosts whose frames do; empty where they do.
         beside: a port next to one end that is in the other end's VLAN; the range may be off by one.
         there: from the first port to the second.
         back: the answer.
@@ -35,6 +37,7 @@ class Trace:
     back: Leg
     beside: PortRef | None = None
     routed: bool = False
+    frames_alone: str = ""
 
 
 def trace(network: Network, a: End, b: End) -> Trace:
@@ -46,7 +49,8 @@ def trace(network: Network, a: End, b: End) -> Trace:
     vlans = a.domain, b.domain
     gateways: tuple[tuple[Domain, Interface], ...] = ()
     beside = None
-    routed = vlans[0] != vlans[1] and a.address is not None and b.address is not None
+    strange = no_neighbours(a.host, b.host) or no_neighbours(b.host, a.host) if a.host and b.host else ""
+    routed = (vlans[0] != vlans[1] or strange) and None not in {a.address, b.address} and a.address != b.address
     if routed and (a.gateway or a.own) and (b.gateway or b.own):
         legs = _sure(network, routed_leg(network, a, b)), _sure(network, routed_leg(network, b, a))
         return Trace(vlans, (), *legs, routed=True)
@@ -54,7 +58,9 @@ def trace(network: Network, a: End, b: End) -> Trace:
         served = network.gateways.by_vlan
         gateways = tuple((v, i) for v in vlans if v is not None for i in served.get(v, ()))
         beside = _beside(network, a.ref, vlans[1]) or _beside(network, b.ref, vlans[0])
-    return Trace(vlans, gateways, _sure(network, leg(network, a, b)), _sure(network, leg(network, b, a)), beside)
+    strange = strange if vlans[0] == vlans[1] else ""
+    there, back = _sure(network, leg(network, a, b)), _sure(network, leg(network, b, a))
+    return Trace(vlans, gateways, there, back, beside, frames_alone=strange)
 
 
 def _sure(network: Network, found: Leg) -> Leg:

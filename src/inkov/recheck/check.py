@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from functools import partial
 from ipaddress import ip_network
+from itertools import permutations
 from typing import Any
 
 from inkov.model.campus import Campus
@@ -17,7 +18,7 @@ from inkov.recheck.claim import assumptions, checked, is_served, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
-from inkov.recheck.stations import Edges, Stations
+from inkov.recheck.stations import Edges, Stations, named_host
 from inkov.recheck.traits import traits
 from inkov.recheck.wiring import Wiring, up, wiring
 
@@ -248,16 +249,11 @@ class _Together:
         maybe = Ports(self.campus, made, sure=False)
         around = Edges(self.campus, made, maybe)
         mays = [Stations(self.campus, made, n, maybe, around, whole=False) for n in self.claim["segments"]]
-        if nobody := [g.segment.name for g in groups if not g.known and not self.failed]:
-            return f"no port of {nobody[0]} is known"
-        if dead := sorted({r for g in groups for r in g.named - g.ports} - self.failed):
-            return f"{dead[0]} is a member and passes nothing"
-        if mute := sorted({r for g in groups for r in g.mute} - self.failed):
-            return f"{mute[0]} hears the segment, and takes no frame of its station in"
         places = [_places(m) for m in mays]
-        for g, m, perhaps in zip(groups, mays, places, strict=True):
-            if unsure := {r for r in m.ports - g.ports if r in g.set_in or not perhaps.get(r)} - self.failed:
-                return f"{min(unsure)} may pass nothing"
+        if reason := self._no_member(groups, mays, places):
+            return reason
+        if 3 in self.claim["layers"] and (strange := _no_neighbours(self.campus, self.claim["segments"])):
+            return strange
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
         for switch, (domain, _) in {p for g in mays for p in g.starts if not p[1][1]}:
@@ -276,6 +272,21 @@ class _Together:
         return self._open(made, used, node, result) or (
             self._failures(made, used, node, failures, result) if failures else ""
         )
+
+    def _no_member(
+        self, groups: list[Stations], mays: list[Stations], places: list[dict[PortRef, set[tuple[str, int]]]]
+    ) -> str:
+        """Says which port is, or may be, a member that does not surely take part; empty when there is none."""
+        if nobody := [g.segment.name for g in groups if not g.known and not self.failed]:
+            return f"no port of {nobody[0]} is known"
+        if dead := sorted({r for g in groups for r in g.named - g.ports} - self.failed):
+            return f"{dead[0]} is a member and passes nothing"
+        if mute := sorted({r for g in groups for r in g.mute} - self.failed):
+            return f"{mute[0]} hears the segment, and takes no frame of its station in"
+        for g, m, perhaps in zip(groups, mays, places, strict=True):
+            if unsure := {r for r in m.ports - g.ports if r in g.set_in or not perhaps.get(r)} - self.failed:
+                return f"{min(unsure)} may pass nothing"
+        return ""
 
     def _walk(
         self, frames: Frames, start: tuple[str, int], hops: Any, used: set[tuple[PortRef, PortRef]]
@@ -339,6 +350,16 @@ def _places(stations: Stations) -> dict[PortRef, set[tuple[str, int]]]:
         for ref in refs:
             found.setdefault(ref, set()).add(place)
     return found
+
+
+def _no_neighbours(campus: Campus, names: list[str]) -> str:
+    """Says which two hosts send each other no packet in frames of their own: by its mask one takes the other for far away."""
+    own = [h.address for n in names if (h := named_host(campus, n)) is not None and h.address is not None]
+    for a, b in permutations(own, 2):
+        known = a.version == b.version and a.network.prefixlen < a.max_prefixlen
+        if a.ip == b.ip or (known and b.ip not in a.network):
+            return f"{a} sends no packet to {b} in a frame of its own"
+    return ""
 
 
 def _disabled(campus: Campus, dead: list[PortRef]) -> Campus:

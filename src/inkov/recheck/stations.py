@@ -243,7 +243,7 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
             raise Malformed(f"{name} is outside of the campus, of which nothing is checked here")
         own = [p for r in segment.ports for p in _looked_at(campus, made, r)] if segment.ports is not None else None
         return segment if own is None else replace(segment, ports=frozenset([*own, PortRef("", "")]))
-    if (host := _host(campus, name)) is not None:
+    if (host := named_host(campus, name)) is not None:
         vlans = _host_vlans(campus, made, host, ports)
         own_vlans = ALL if vlans is None else VlanSet(vlans - {0})
         return Segment(
@@ -258,7 +258,7 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
     return Segment(name, VlanSet(vids), Source(""))
 
 
-def _host(campus: Campus, name: str) -> Host | None:
+def named_host(campus: Campus, name: str) -> Host | None:
     """Returns the host that a name or an address stands for."""
     if name in campus.hosts:
         return campus.hosts[name]

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef
+from inkov.proof.between import FRAMES_ALONE
 from inkov.proof.leg import Leg
 from inkov.proof.trace import Trace
 from inkov.rules.wording import named
@@ -60,11 +61,11 @@ class TraceView:
 def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceView:
     """Returns a trace as plain data; `names` are the two ends as they were asked for."""
     there, back = _leg(trace.there, names), _leg(trace.back, (names[1], names[0]))
-    outcome = _outcome(there, back)
+    outcome = "stopped" if trace.frames_alone and _outcome(there, back) == "open" else _outcome(there, back)
     return TraceView(
         a=names[0],
         b=names[1],
-        both=there.halt is None and back.halt is None,
+        both=there.halt is None and back.halt is None and not trace.frames_alone,
         outcome=outcome,
         cause=_cause(trace, names) + (", as far as is known" if outcome == "cannot tell" else ""),
         vlans=_vlans(network, trace, names),
@@ -82,6 +83,8 @@ def _outcome(*legs: LegView) -> str:
 def _cause(trace: Trace, names: tuple[str, str]) -> str:
     halt, back = trace.there.halt, trace.back.halt
     a, b = trace.vlans
+    if halt is None and back is None and trace.frames_alone:
+        return f"{FRAMES_ALONE}: {trace.frames_alone}"
     if halt is None and back is None:
         return "both ways are open" + (", by way of gateways" if trace.routed else "")
     if trace.routed and halt is not None:
