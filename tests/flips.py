@@ -242,7 +242,6 @@ def what_is_known_of_a_device(campus, rng):
             {"tree": replace(switch.tree, protocol=rng.choice([None, *Protocol]))},
             {"tree": replace(switch.tree, priority=rng.choice([0, 4096, 61440]))},
             {"mac": rng.choice(["", "00:00:5e:00:53:09"])},
-            {"kind": rng.choice([Kind.SWITCH, Kind.ROUTER])},
         ]
     )
     return _with_switch(campus, replace(switch, **made))

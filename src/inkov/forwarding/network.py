@@ -24,7 +24,7 @@ from inkov.forwarding.ladder import Ladder, Ladders
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.trees import Blocking, Trees
-from inkov.kinds.relay import Mask, RelayMap, View
+from inkov.kinds.relay import AS_IT_IS, Mask, RelayMap, View
 from inkov.kinds.table import joins_vlans
 from inkov.model.campus import Cable, Campus, Host
 from inkov.model.names import PortRef, natural
@@ -334,8 +334,8 @@ class Network(Bridging):
                 self._join_unknown(graph, name, awake)
 
     def _join_unknown(self, graph: Graph, name: str, ports: list[PortRef]) -> None:
-        known = name in self.switches
-        anything = self.active(name, View.MAY) if known else 1
+        looks = name in self.switches and self.switches[name].kind is not Kind.UNMANAGED
+        anything = self.active(name, View.MAY) if looks else AS_IT_IS
         for ref in ports:
             lag = self.port(ref).lag
             own = PortRef(ref.switch, lag) if lag else ref

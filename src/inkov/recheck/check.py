@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import partial
 from ipaddress import ip_network
-from itertools import permutations
 from typing import Any
 
 from inkov.model.campus import Campus
@@ -18,9 +17,10 @@ from inkov.recheck.claim import assumptions, checked, is_served, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
 from inkov.recheck.ports import ANY, Inside, Ports
-from inkov.recheck.stations import Edges, Stations, named_host
+from inkov.recheck.stations import Edges, Stations
+from inkov.recheck.together import Together
 from inkov.recheck.traits import traits
-from inkov.recheck.wiring import Wiring, up, wiring
+from inkov.recheck.wiring import wiring
 
 ANYWHERE = (ip_network("0.0.0.0/0"), ip_network("::/0"))
 
@@ -59,7 +59,7 @@ def check(campus: Campus, certificate: Any) -> Checked:
         if stated != claim:
             raise Malformed(f"the campus file's claim {claim['name']!r} says something else")
         if claim["kind"] == "together":
-            reason = _Together(campus, claim).check(certificate, int(claim["surviving"]), result)
+            reason = Together(campus, claim).check(certificate, int(claim["surviving"]), result.rests_on)
         else:
             apart = _Apart(campus, claim, certificate["sets"])
             reason = apart.check()
@@ -233,141 +233,6 @@ class _Apart:
             if host.address:
                 found[ip_network(host.address.ip)] = None
         return tuple(found) or ANYWHERE
-
-
-class _Together:
-    def __init__(self, campus: Campus, claim: Any, failed: frozenset[PortRef] = frozenset()) -> None:
-        """Takes a campus of which some ports have failed: nobody expects their stations to be heard."""
-        self.campus, self.claim, self.failed = campus, claim, failed
-
-    def check(self, node: Any, failures: int, result: Checked) -> str:
-        made = wiring(self.campus)
-        sure = Ports(self.campus, made, sure=True)
-        frames = Frames(self.campus, made, sure)
-        edges = Edges(self.campus, made, sure)
-        groups = [Stations(self.campus, made, n, sure, edges, whole=False) for n in self.claim["segments"]]
-        maybe = Ports(self.campus, made, sure=False)
-        around = Edges(self.campus, made, maybe)
-        mays = [Stations(self.campus, made, n, maybe, around, whole=False) for n in self.claim["segments"]]
-        places = [_places(m) for m in mays]
-        if reason := self._no_member(groups, mays, places):
-            return reason
-        if 3 in self.claim["layers"] and (strange := _no_neighbours(self.campus, self.claim["segments"])):
-            return strange
-        trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
-        used: set[tuple[PortRef, PortRef]] = set()
-        for switch, (domain, _) in {p for g in mays for p in g.starts if not p[1][1]}:
-            if f"{switch} {domain}" not in trees:
-                return f"there is no tree from {domain} on {switch}"
-            reached, reason = self._walk(frames, (switch, domain), trees[f"{switch} {domain}"], used)
-            heard = {r for g in groups for place, refs in g.hearers.items() if place in reached for r in refs}
-            for g, perhaps in zip(
-                groups, places, strict=True
-            ):  # what is in one of several places hears in each of them
-                heard |= {r for r, some in perhaps.items() if r not in g.ports and some <= reached}
-            senders = {r for m in mays for r in m.ports if r.switch == switch}
-            deaf = {r for m in mays for r in m.ports} - heard - (senders if len(senders) == 1 else set())
-            if reason or deaf:
-                return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
-        return self._open(made, used, node, result) or (
-            self._failures(made, used, node, failures, result) if failures else ""
-        )
-
-    def _no_member(
-        self, groups: list[Stations], mays: list[Stations], places: list[dict[PortRef, set[tuple[str, int]]]]
-    ) -> str:
-        """Says which port is, or may be, a member that does not surely take part; empty when there is none."""
-        if nobody := [g.segment.name for g in groups if not g.known and not self.failed]:
-            return f"no port of {nobody[0]} is known"
-        if dead := sorted({r for g in groups for r in g.named - g.ports} - self.failed):
-            return f"{dead[0]} is a member and passes nothing"
-        if mute := sorted({r for g in groups for r in g.mute} - self.failed):
-            return f"{mute[0]} hears the segment, and takes no frame of its station in"
-        for g, m, perhaps in zip(groups, mays, places, strict=True):
-            if unsure := {r for r in m.ports - g.ports if r in g.set_in or not perhaps.get(r)} - self.failed:
-                return f"{min(unsure)} may pass nothing"
-        return ""
-
-    def _walk(
-        self, frames: Frames, start: tuple[str, int], hops: Any, used: set[tuple[PortRef, PortRef]]
-    ) -> tuple[set[tuple[str, int]], str]:
-        states: list[tuple[str, str, Inside]] = [(start[0], "", (start[1], ()))]
-        for before, port, far_text, domain in hops:
-            switch, by, frame = states[before]
-            near, far = PortRef(switch, port), PortRef(*far_text.split(":", 1))
-            arrived = (
-                [f for f in frames.cross(near, far, frame) if f[0] == domain]
-                if (near, far) in frames.edges[switch]
-                else []
-            )
-            if not arrived or port == by:
-                return set(), f"no frame of {frame[0]} surely passes from {near} to {far} into {domain}"
-            used.add((near, far))
-            states.append((far.switch, far.port, arrived[0]))
-        return {(s, f[0]) for s, _, f in states}, ""
-
-    def _open(self, made: Wiring, used: set[tuple[PortRef, PortRef]], node: Any, result: Checked) -> str:
-        """Sees to it that ports which a tree or pruning might shut are named as an assumption."""
-        for near, far in sorted(used):
-            if self._on_a_ring(made, near, far) or self.campus.switches[near.switch].prunes:
-                if str(near) not in node["open"]:
-                    return f"{near} is on a ring or pruned, and is not named as open"
-                result.rests_on.append(f"the tree and pruning leave {near} open")
-        return ""
-
-    def _on_a_ring(self, made: Wiring, near: PortRef, far: PortRef) -> bool:
-        seen, todo = {near.switch}, [near.switch]
-        while todo:
-            here = todo.pop()
-            for k in made.beside[here]:
-                if set(k) != {near, far} and up(self.campus, made, k):
-                    other = k[1].switch if k[0].switch == here else k[0].switch
-                    if other not in seen:
-                        seen.add(other)
-                        todo.append(other)
-        return far.switch in seen
-
-    def _failures(self, made: Wiring, used: Any, node: Any, failures: int, result: Checked) -> str:
-        after = {n["failed"]: n for n in node["when"]}
-        wires = {f"cable {a} - {b}": [a, b] for k in made.links for a, b in made.links[k]}
-        switches = {f"switch {s.name}": [PortRef(s.name, p) for p in s.ports] for s in self.campus.switches.values()}
-        for failed, dead in {**wires, **switches}.items():
-            less = _disabled(self.campus, dead)
-            touched = any(not up(less, made, k) for k in made.links if k in used or k[::-1] in used)
-            if touched and failed not in after:
-                return f"what happens when {failed} fails is left out"
-            if failed in after and (
-                why := _Together(less, self.claim, self.failed | set(dead)).check(after[failed], failures - 1, result)
-            ):
-                return f"when {failed} fails: {why}"
-        return ""
-
-
-def _places(stations: Stations) -> dict[PortRef, set[tuple[str, int]]]:
-    """Returns the places in which each port of some stations hears."""
-    found: dict[PortRef, set[tuple[str, int]]] = {}
-    for place, refs in stations.hearers.items():
-        for ref in refs:
-            found.setdefault(ref, set()).add(place)
-    return found
-
-
-def _no_neighbours(campus: Campus, names: list[str]) -> str:
-    """Says which two hosts send each other no packet in frames of their own: by its mask one takes the other for far away."""
-    own = [h.address for n in names if (h := named_host(campus, n)) is not None and h.address is not None]
-    for a, b in permutations(own, 2):
-        known = a.version == b.version and a.network.prefixlen < a.max_prefixlen
-        if a.ip == b.ip or (known and b.ip not in a.network):
-            return f"{a} sends no packet to {b} in a frame of its own"
-    return ""
-
-
-def _disabled(campus: Campus, dead: list[PortRef]) -> Campus:
-    switches = dict(campus.switches)
-    for ref in dead:
-        s = switches[ref.switch]
-        switches[ref.switch] = replace(s, ports={**s.ports, ref.port: replace(s.ports[ref.port], enabled=False)})
-    return replace(campus, switches=switches)
 
 
 def _silent_on_gateways(campus: Campus) -> list[str]:

@@ -32,7 +32,7 @@ from inkov.model.switch import (
 )
 from inkov.model.vlanset import ALL, NONE, VlanSet
 from inkov.recheck.traits import traits
-from inkov.recheck.wiring import Wiring
+from inkov.recheck.wiring import Wiring, up
 
 Tags: TypeAlias = tuple[int, ...]
 """The VIDs on a frame, outermost first; `ANY` at the end stands for whatever a hostile station put there."""
@@ -69,7 +69,7 @@ class Ports:
     """
 
     def __init__(self, campus: Campus, made: Wiring, *, sure: bool) -> None:
-        self.switches, self.made, self.sure = campus.switches, made, sure
+        self.campus, self.switches, self.made, self.sure = campus, campus.switches, made, sure
         names = {p.tag_format for s in self.switches.values() for p in s.ports.values()} - {DOT1Q, NEGOTIATED_FORMAT}
         self.formats = {name: i for i, name in enumerate([DOT1Q, *sorted(names)])}
         self._kinds: dict[PortRef, list[Own]] = {}
@@ -119,7 +119,7 @@ class Ports:
     def joined(self, switch: str) -> set[str]:
         """Returns the devices that cables join to a device, by whatever way, and itself."""
         near: dict[str, set[str]] = {}
-        for a, b in self.made.links:
+        for a, b in (k for k in self.made.links if up(self.campus, self.made, k)):
             near.setdefault(a.switch, set()).add(b.switch)
             near.setdefault(b.switch, set()).add(a.switch)
         found, todo = {switch}, [switch]
