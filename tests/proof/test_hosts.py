@@ -142,9 +142,13 @@ ports:
     ("settings", "claim", "why"),
     [
         ("pvid: 40, untagged: 10", "together 10", "VLAN 40 is not defined on a"),
-        ("pvid: none, untagged: 10", "together 10", "it has no VLAN for untagged frames"),
-        ("pvid: 10, untagged: 10, frames: tagged", "together 10", "it takes tagged frames alone"),
-        ("pvid: 20, untagged: 20, tagged: 10, frames: untagged", "together 10", "it takes untagged frames alone"),
+        ("pvid: none, untagged: 10", "together 10", "general pvid none, untagged 10, tagged none"),
+        ("pvid: 10, untagged: 10, frames: tagged", "together 10", "general pvid 10, untagged 10, tagged none, only tagged"),
+        (
+            "pvid: 20, untagged: 20, tagged: 10, frames: untagged",
+            "together 10",
+            "general pvid 20, untagged 20, tagged 10, only untagged",
+        ),
         ("pvid: 10, untagged: 10", "together 10", ""),
         ("pvid: 20, untagged: 20, tagged: 10", "together 10", ""),
     ],

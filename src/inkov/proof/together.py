@@ -10,8 +10,8 @@ from inkov.forwarding.loops import Loop, loops, perhaps_loops
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
 from inkov.kinds.relay import Domain, Mask, View
+from inkov.kinds.table import setting_words, untagged_vlan
 from inkov.model.names import PortRef
-from inkov.model.switch import FrameTypes, General, PrivateHost
 from inkov.proof.group import Group
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.stations import Place, dead_words
@@ -162,14 +162,8 @@ def _way(network: Network, start: str, end: str, unblocked: Mask) -> list[Link]:
 
 def _why_mute(network: Network, ref: PortRef) -> str:
     """Says why a port that hears takes in no frame of its station."""
-    switching = network.settled(ref).switching
-    if isinstance(switching, General) and switching.frames not in {None, FrameTypes.ALL}:
-        return f"it takes {switching.frames.value} frames alone"
-    own = (
-        switching.pvid
-        if isinstance(switching, General)
-        else switching.secondary
-        if isinstance(switching, PrivateHost)
-        else None
-    )
-    return "it has no VLAN for untagged frames" if own is None else f"VLAN {own} is not defined on {ref.switch}"
+    port = network.settled(ref)
+    own = untagged_vlan(port.switching)
+    if own is None or network.active(ref.switch) >> own & 1:
+        return setting_words(port)
+    return f"VLAN {own} is {'suspended' if network.defined(ref.switch) >> own & 1 else 'not defined'} on {ref.switch}"
