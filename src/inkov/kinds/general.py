@@ -43,7 +43,8 @@ class GeneralKind(Fixed[General]):
     def vlans(self, port: General) -> str:
         only = "" if port.frames in {FrameTypes.ALL, None} else f", only {port.frames.value}"
         filtering = "" if port.filtering in {True, None} else ", no filtering"
-        return f"pvid {"none" if port.pvid is None else port.pvid}, untagged {port.untagged}, tagged {port.tagged}{only}{filtering}"
+        pvid = "none" if port.pvid is None else port.pvid
+        return f"pvid {pvid}, untagged {port.untagged}, tagged {port.tagged}{only}{filtering}"
 
     def unknown(self, port: General, stance: Stance | None) -> str:
         if port.filtering is None:
