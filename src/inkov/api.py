@@ -25,6 +25,7 @@ if TYPE_CHECKING:  # each call imports what it alone needs: on a small site that
     from inkov.proof.certificate import Data
     from inkov.proof.ends import End
     from inkov.proof.outcome import Verdict
+    from inkov.proof.trace import Trace
     from inkov.rules.finding import Finding
     from inkov.views.checks import CheckedRow
     from inkov.views.findings import AuditView
@@ -341,11 +342,6 @@ def draft(network: Network) -> str:
 def end_named(network: Network, text: str, tag: int | None = None) -> End:
     """Returns the end of a trace that a host, `switch:port`, an IP address or a switch stands for.
 
-    Args:
-        network: from `network`.
-        text: what a person types.
-        tag: the VID a station puts on its frames.
-
     Raises:
         BadInput: there is none; with a hint.
     """
@@ -354,6 +350,21 @@ def end_named(network: Network, text: str, tag: int | None = None) -> End:
     try:
         return ends.end_named(network, text, tag)
     except ends.UnknownEnd as exc:
+        raise BadInput([Problem(Source("trace"), str(exc))]) from None
+
+
+def trace(network: Network, a: str, b: str, tag: int | None = None) -> Trace:
+    """Follows a frame or a packet between two ends, both ways; `tag` is the VID that both put on their frames.
+
+    Raises:
+        BadInput: there is no such end, with a hint; or none of the two is in the campus.
+    """
+    from inkov.proof.ends import UnknownEnd
+    from inkov.proof.trace import trace as followed
+
+    try:
+        return followed(network, end_named(network, a, tag), end_named(network, b, tag))
+    except UnknownEnd as exc:
         raise BadInput([Problem(Source("trace"), str(exc))]) from None
 
 

@@ -143,7 +143,11 @@ ports:
     [
         ("pvid: 40, untagged: 10", "together 10", "VLAN 40 is not defined on a"),
         ("pvid: none, untagged: 10", "together 10", "general pvid none, untagged 10, tagged none"),
-        ("pvid: 10, untagged: 10, frames: tagged", "together 10", "general pvid 10, untagged 10, tagged none, only tagged"),
+        (
+            "pvid: 10, untagged: 10, frames: tagged",
+            "together 10",
+            "general pvid 10, untagged 10, tagged none, only tagged",
+        ),
         (
             "pvid: 20, untagged: 20, tagged: 10, frames: untagged",
             "together 10",

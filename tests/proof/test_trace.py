@@ -5,6 +5,7 @@ from dataclasses import replace
 import pytest
 
 import inkov
+import inkov.api
 from inkov.api import end_named, network
 from inkov.model.errors import BadInput
 from inkov.model.switch import Access, Trunk
@@ -285,8 +286,26 @@ def test_phones_are_followed_by_their_tag(site):
 
 
 def test_what_is_no_end_is_answered_with_a_hint(site):
-    with pytest.raises(BadInput, match=r"no host and no gateway has the address 192\.0\.2\.99"):
-        run(site, ROUTED, "192.0.2.99", "desk")
+    net = network(inkov.load(site(ROUTED)))
+    near, far = "192.0.2.38", "203.0.113.9"
+    for ends, message in (
+        (
+            (near, "desk"),
+            f"trace: no host and no gateway has the address {near}, and it is in a subnet of the campus; name it in 'hosts' with its port",
+        ),
+        (
+            (far, "203.0.113.8"),
+            f"trace: no host and no gateway has the address {far} or 203.0.113.8; one end must be in the campus",
+        ),
+        (
+            ("a:3", far),
+            "trace: the address of a:3 is not known, so that no packet of it can be followed out of the campus; "
+            "name a host with its address and gateway",
+        ),
+    ):
+        with pytest.raises(BadInput) as caught:
+            inkov.api.trace(net, *ends)
+        assert str(caught.value) == message
     with pytest.raises(BadInput, match=r"'desc' is no port and no host; .* did you mean 'desk'"):
         run(site, ROUTED, "desc", "desk")
 
@@ -319,3 +338,69 @@ def test_the_filter_that_is_blamed_is_one_that_the_packet_meets(site):
     assert run(site, {**ROUTED, "a.yaml": a}, "desk", "bench").cause.endswith(
         "filter g on a drops 192.0.2.5 → 192.0.2.40: ✗ any → 192.0.2.32/27"
     )
+
+
+OUT = {
+    "a.yaml": """inkov: switch
+name: a
+vlans: {10: , 20: }
+ports: {1: {access: 10}, 2: {access: 20}}
+gateways: {10: {address: 192.0.2.33/27, in: f}, 20: 192.0.2.1/30}
+routes: [{to: 0.0.0.0/0, via: 192.0.2.2}]
+routing: true
+filters: {f: [{action: drop, to: 198.51.100.0/24}, {action: accept}]}
+""",
+    "campus.yaml": """inkov: campus
+name: c
+hosts: [{name: desk, port: "a:1", address: 192.0.2.34/27, gateway: 192.0.2.33}]
+""",
+}
+
+
+def test_a_packet_is_followed_out_of_the_campus_and_its_answer_back_in(site):
+    net = network(inkov.load(site(OUT)))
+    view = trace_view(net, inkov.api.trace(net, "desk", "203.0.113.9"), ("desk", "203.0.113.9"))
+    assert (view.outcome, view.cause) == ("open", "both ways are open, by way of gateways")
+    assert (view.there.end, view.back.end) == ("203.0.113.9 at a:VLAN 20", "desk at a:1")
+    back = trace_view(net, inkov.api.trace(net, "203.0.113.9", "desk"), ("203.0.113.9", "desk"))
+    assert (back.there, back.back) == (view.back, view.there)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "to", "cause"),
+    [
+        (
+            "",
+            "",
+            "198.51.100.7",
+            "stops at a:VLAN 10: filter f on a drops 192.0.2.34 → 198.51.100.7: ✗ any → 198.51.100.0/24",
+        ),
+        (
+            "routes: [{to: 0.0.0.0/0, via: 192.0.2.2}]\n",
+            "",
+            "203.0.113.9",
+            "stops at a:VLAN 10: a passes no packet on to 203.0.113.9: no route and no gateway that is up leads there",
+        ),
+        ("routing: true", "routing: false", "203.0.113.9", "stops at a:VLAN 10: a does not route"),
+    ],
+)
+def test_what_keeps_a_packet_in_the_campus_is_named(site, old, new, to, cause):
+    net = network(inkov.load(site({**OUT, "a.yaml": OUT["a.yaml"].replace(old, new)})))
+    assert trace_view(net, inkov.api.trace(net, "desk", to), ("desk", to)).cause == cause
+
+
+def test_whether_a_device_routes_is_missing_on_the_way_out(site):
+    net = network(inkov.load(site({**OUT, "a.yaml": OUT["a.yaml"].replace("routing: true\n", "")})))
+    view = trace_view(net, inkov.api.trace(net, "desk", "203.0.113.9"), ("desk", "203.0.113.9"))
+    assert view.outcome == "cannot tell"
+    assert "whether a routes is not stated" in (*view.there.missing, *view.back.missing)
+
+
+def test_what_a_device_on_the_way_does_and_is_not_followed_is_missing(site):
+    touched = "not-followed: {frames: [/system/mirror]}\n"
+    for files in (ROUTED, OUT):
+        net = network(inkov.load(site({**files, "a.yaml": files["a.yaml"] + touched})))
+        ends = ("desk", "203.0.113.9") if files is OUT else ("a:1", "a:2")
+        view = trace_view(net, inkov.api.trace(net, *ends), ends)
+        assert view.outcome == "cannot tell"
+        assert any(fact.startswith("a: /system/mirror is not followed") for fact in view.there.missing)

@@ -158,7 +158,8 @@ def rehearse(
     if start:
         from inkov.api import end_named
 
-        end_named(network, start)
+        if end_named(network, start).away:
+            raise typer.BadParameter(f"no host and no gateway has the address {start}", param_hint="--from")
     view = rehearsal_view(campus, steps, start, name)
     emit("rehearse", result_format, output, view, rehearsal_text)
     if view.verdict != "safe":

@@ -153,7 +153,7 @@ def trace(
     """Follow a frame from A to B and the answer back. Tell where it stops, why, and what else stops there.
 
     Between hosts of different VLANs it follows a packet through gateways, routes and filters. A switch is reached at its
-    management address.
+    management address. An IP address that is in no subnet of the campus stands for the outside.
 
     If the files do not state a fact that decides, trace says 'cannot tell', shows the usual path and names the fact.
 
@@ -162,13 +162,11 @@ def trace(
     if not (a and b):
         raise typer.BadParameter("name both ends: inkov trace [SITE] A B")
     network = load_network(site)
-    from inkov.api import end_named
-    from inkov.proof.trace import trace as run
+    from inkov.api import trace as run
     from inkov.render.trace_text import trace_text
     from inkov.views.traces import trace_view
 
-    ends = end_named(network, a, tag), end_named(network, b, tag)
-    view = trace_view(network, run(network, *ends), (a, b))
+    view = trace_view(network, run(network, a, b, tag), (a, b))
     emit("trace", result_format, output, view, trace_text)
     if not view.both:
         raise typer.Exit(Exit.FOUND)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ipaddress
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
@@ -32,6 +32,7 @@ class End(NamedTuple):
         gateway: the address it sends to what is not its subnet; None where that is not known.
         own: the gateway or address of management that it is; None for a station.
         host: the host; None for others.
+        away: it is an address outside of the campus.
     """
 
     name: str
@@ -42,6 +43,11 @@ class End(NamedTuple):
     gateway: Ip | None = None
     own: Interface | None = None
     host: Host | None = None
+    away: bool = False
+
+
+NOWHERE: Final = PortRef("", "")
+"""The port of what is outside of the campus."""
 
 
 def end_named(network: Network, text: str, tag: int | None = None) -> End:
@@ -103,7 +109,7 @@ def _of_address(network: Network, ip: Ip, text: str, tag: int | None) -> End:
             return _host(network, host, text, tag)
     interface = next((i for i in network.gateways.all if ip in i.gateway.answers), None)
     if interface is None:
-        raise UnknownEnd(f"no host and no gateway has the address {text}")
+        return End(text, NOWHERE, None, address=ip, away=True)
     return interface_end(network, interface, text, ip)
 
 

@@ -27,24 +27,24 @@ def routed_leg(network: Network, start: End, end: End) -> Leg:
     if start.address is None or end.address is None:
         raise ValueError("both ends of a routed trace have addresses")
     packet = Packet(start.address, end.address)
-    entered, missing = _entered(network, routing, start)
+    entered, missing = entered_by(network, routing, start)
     if missing is not None:
         return missing
     keeps = next((i for i in entered if end.own is not None and i.device == end.own.device), None)
     if keeps is not None:  # the device keeps what is for itself, once its filter lets it in
         if passes(network.switches[keeps.device].filters, keeps.gateway.inward, packet) is None:
-            return _not_passed(network, start, end, keeps, packet)
-        own = _to(network, start, keeps, end)
+            return not_passed(network, start, end, keeps, packet)
+        own = sent_to(network, start, keeps, end)
         return Leg(own.start, end.ref, own.way, own.halt, own.missing)
     for arrival in routing.follow(entered, packet, frozenset()):
-        first = _to(network, start, next(i for i in entered if i.device == arrival.turns[0].device), end)
-        last = _from(network, arrival.out, end)
+        first = sent_to(network, start, next(i for i in entered if i.device == arrival.turns[0].device), end)
+        last = left_by(network, arrival.out, end)
         whole = (*first.way, *arrival.turns, *last.way)
         return Leg(start.ref, end.ref, whole, first.halt or last.halt, (*first.missing, *last.missing))
-    return _not_passed(network, start, end, entered[0], packet)
+    return not_passed(network, start, end, entered[0], packet)
 
 
-def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Interface], Leg | None]:
+def entered_by(network: Network, routing: Routing, start: End) -> tuple[list[Interface], Leg | None]:
     """Returns the gateways that take what a station sends to other subnets; without one, the leg that says why."""
     reached = spread_of(network, start)
     if start.gateway is None and start.own is not None and network.gateways.serves(start.own):
@@ -73,21 +73,23 @@ def _entered(network: Network, routing: Routing, start: End) -> tuple[list[Inter
     return [], own
 
 
-def _to(network: Network, start: End, into: Interface, end: End) -> Leg:
+def sent_to(network: Network, start: End, into: Interface, end: End) -> Leg:
+    """Follows a packet from a station to the gateway that takes it."""
     if start.own is not None and start.own.device == into.device:
         return Leg(start.ref, end.ref, ())
     return leg(network, start, interface_end(network, into))
 
 
-def _from(network: Network, out: Interface, end: End) -> Leg:
+def left_by(network: Network, out: Interface, end: End) -> Leg:
+    """Follows a packet from the gateway it goes out by to a station."""
     if end.own is not None and end.own.device == out.device:
         return Leg(end.ref, end.ref, ())
     return leg(network, interface_end(network, out), end)
 
 
-def _not_passed(network: Network, start: End, end: End, into: Interface, packet: Packet) -> Leg:
+def not_passed(network: Network, start: End, end: End, into: Interface, packet: Packet) -> Leg:
     """Says what a gateway does with a packet that it does not pass on."""
-    way: tuple[Passage | Turn, ...] = _to(network, start, into, end).way
+    way: tuple[Passage | Turn, ...] = sent_to(network, start, into, end).way
     missing: tuple[str, ...] = ()
     device, switch = into.device, network.switches[into.device]
     sources: tuple[Source, ...] = (into.gateway.source,)

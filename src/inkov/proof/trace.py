@@ -9,8 +9,10 @@ from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain
 from inkov.model.names import PortRef
+from inkov.model.touching import open_touches, said
+from inkov.proof.away import inward_leg, is_inside, outward_leg
 from inkov.proof.between import no_neighbours
-from inkov.proof.ends import End
+from inkov.proof.ends import End, UnknownEnd
 from inkov.proof.leg import Leg, leg, vlan_of
 from inkov.proof.outcome import Passage
 from inkov.proof.routed import routed_leg
@@ -46,6 +48,8 @@ def trace(network: Network, a: End, b: End) -> Trace:
     Cables that nothing but labels names are followed; whether they are there is then among what is missing.
     """
     network = network.followed
+    if a.away or b.away:
+        return _out_and_back(network, a, b)
     vlans = a.domain, b.domain
     gateways: tuple[tuple[Domain, Interface], ...] = ()
     beside = None
@@ -63,8 +67,33 @@ def trace(network: Network, a: End, b: End) -> Trace:
     return Trace(vlans, gateways, there, back, beside, frames_alone=strange)
 
 
+def _out_and_back(network: Network, a: End, b: End) -> Trace:
+    """Follows a packet out of the campus and its answer back in, or the other way round."""
+    if a.away and b.away:
+        raise UnknownEnd(f"no host and no gateway has the address {a.name} or {b.name}; one end must be in the campus")
+    inner, outer = (b, a) if a.away else (a, b)
+    if outer.address is not None and is_inside(network, outer.address):
+        raise UnknownEnd(
+            f"no host and no gateway has the address {outer.name}, and it is in a subnet of the campus; "
+            f"name it in 'hosts' with its port"
+        )
+    if inner.address is None:
+        raise UnknownEnd(
+            f"the address of {inner.name} is not known, so that no packet of it can be followed out of the campus; "
+            f"name a host with its address and gateway"
+        )
+    ways = ((a, b), (b, a))
+    legs = [_sure(network, inward_leg(network, x, y) if x.away else outward_leg(network, x, y)) for x, y in ways]
+    return Trace((a.domain, b.domain), (), legs[0], legs[1], routed=True)
+
+
 def _sure(network: Network, found: Leg) -> Leg:
-    """Adds to what is missing, where a frame arrives, the cables on the way that only labels name."""
+    """Adds to what is missing what its devices do and is not followed; where a frame arrives, cables that only labels name."""
+    names = dict.fromkeys(p.switch if isinstance(p, Passage) else p.device for p in found.way)
+    if found.halt is not None:
+        names[found.halt.at.switch] = None
+    touched = [(n, open_touches(network.switches[n])) for n in names if n in network.switches]
+    found = replace(found, missing=(*found.missing, *(f"{n}: {said(some)}" for n, some in touched if some)))
     if found.halt is not None:
         return found
     ways = [p for p in found.way if isinstance(p, Passage)]
