@@ -91,6 +91,7 @@ def run_inkov(*args, cwd=None, memory=None, **env):
 def own_cache(tmp_path_factory):
     """Keeps what runs read away from the cache of whoever runs the tests."""
     os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+    os.environ["XDG_STATE_HOME"] = str(tmp_path_factory.mktemp("state"))
 
 
 @pytest.fixture

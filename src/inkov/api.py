@@ -127,12 +127,14 @@ def write_baseline(view: AuditView, path: Path) -> None:
     """Writes what an audit found as a baseline, sorted, so that it can be kept and compared.
 
     Raises:
-        BadInput: the file cannot be written.
+        BadInput: the file cannot be written, or holds what somebody wrote.
     """
-    from inkov.store import baselines
+    from inkov.formats.results import write_result
+    from inkov.store.baselines import Known, baseline_text
 
     listed = [f for head in view.findings for f in (head, *head.also)]
-    baselines.write_baseline([baselines.Known(f.id, f.rule, f.place) for f in listed], path)
+    text = baseline_text(Known(f.id, f.rule, f.place) for f in listed)
+    write_result(path, text.encode("utf-8"), kind="baseline")
 
 
 def prove(
@@ -223,10 +225,11 @@ def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[
     Raises:
         BadInput: the folder cannot be written.
     """
+    from inkov.formats.results import write_results
     from inkov.proof.certificate import certificate
     from inkov.proof.outcome import Proved
     from inkov.proof.prove import Prover
-    from inkov.store.documents import write_json
+    from inkov.store.documents import json_text
 
     inputs = _digests(campus)
     prover = Prover(network(campus))
@@ -239,7 +242,7 @@ def certify(campus: Campus, verdicts: Sequence[Verdict], folder: Path) -> tuple[
             made[_file_name(name, made)] = document
         elif isinstance(verdict.outcome, Proved):
             without.append(name)
-    write_json(folder, made)
+    write_results({folder / name: json_text(one) for name, one in made.items()}, kind="certificate")
     return list(made), without
 
 

@@ -159,16 +159,12 @@ def report(
 def draft(
     site: SiteArgument = Path(),
     output: OutputOption = None,
-    force: Annotated[bool, typer.Option("--force", help="Replace FILE if it exists.")] = False,
 ) -> None:
     """Write a first campus file from the switch files: cables, segments, and claims that hold today.
 
     What was guessed or looks doubtful is marked with a question mark. A file that is there is left alone.
     """
-    if output is not None and output.is_file() and not force:
-        problem = "is there already, and may hold what somebody wrote; --force writes over it"
-        raise BadInput([Problem(Source(output.as_posix()), problem)])
     network = load_network(site)
     from inkov import api
 
-    put(api.draft(network), output, force=force)
+    put(api.draft(network), output)

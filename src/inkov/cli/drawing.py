@@ -91,11 +91,11 @@ def map_(
 
         only = near(network, around, hops) & (only if only is not None else frozenset(network.switches))
     overlay = _overlay(network, vlan, segment, claim, changes, tree=tree)
+    from inkov.cli.output import put_bytes
     from inkov.drawing.maps import map_of
-    from inkov.store.writing import write_bytes
 
     picture = map_of(network, overlay, only)
-    write_bytes(output, drawn(picture, kind))
+    put_bytes(drawn(picture, kind), output)
     sys.stdout.write(f"wrote {output.as_posix()}: {picture.subtitle}\n")
 
 
@@ -182,16 +182,16 @@ def report(
 
         trend = trend_view(states(str(site), last))
     made = _handover(network, site, since, trend, dated=dated)
-    from inkov.store.writing import write_bytes
+    from inkov.cli.output import put_bytes
 
     if kind == ".xlsx":
         from inkov.render.report_sheets import workbook
 
-        write_bytes(output, workbook(made))
+        put_bytes(workbook(made), output)
     else:
         from inkov.render.report_html import html
 
-        write_bytes(output, html(made).encode("utf-8"))
+        put_bytes(html(made).encode("utf-8"), output)
     sys.stdout.write(f"wrote {output.as_posix()}: {made.verdict[0]}\n")
 
 

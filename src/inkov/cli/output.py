@@ -10,9 +10,6 @@ from enum import IntEnum, StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from inkov.model.errors import BadInput, Problem
-from inkov.model.source import Source
-
 if TYPE_CHECKING:
     from inkov.render.rows import Page, Wish
     from inkov.render.text import Block
@@ -129,25 +126,30 @@ def _ascii(output: Path | None) -> bool:
     return output is None and "utf" not in (sys.stdout.encoding or "").lower()
 
 
-def put(text: str, output: Path | None, *, force: bool = False) -> None:
+def put(text: str, output: Path | None) -> None:
     """Writes text to stdout or, through a temporary file, to `output`.
 
     Raises:
-        BadInput: the file cannot be written, or is a configuration: what is read is not written over.
+        BadInput: the file cannot be written, or holds what somebody wrote.
     """
     if output is None:
         sys.stdout.write(text)
         if Said.out is not None:
             Said.out.append(text)
         return
-    from inkov.formats.folder import is_configuration
-    from inkov.store.writing import write_text
+    put_bytes(text.encode("utf-8"), output)
 
-    if not force and is_configuration(output):
-        problem = "holds a configuration, which this would write over; name another file"
-        raise BadInput([Problem(Source(output.as_posix()), problem)])
 
-    write_text(output, text)
+def put_bytes(data: bytes, output: Path) -> None:
+    """Writes data to a file, through a temporary one.
+
+    Raises:
+        BadInput: the file cannot be written, or holds what somebody wrote.
+    """
+    from inkov.cli.options import Run
+    from inkov.formats.results import write_result
+
+    write_result(output, data, read=Run.read)
 
 
 class Progress:

@@ -43,9 +43,9 @@ def history(
     if result_format in _FIGURES and output is None:
         raise typer.BadParameter("a figure is written to a file; name the file with -o")
     from inkov.change.history import trend_view
+    from inkov.cli.output import put_bytes
     from inkov.cli.revisions import states
     from inkov.render.trend_text import trend_figure, trend_junit, trend_markdown, trend_text
-    from inkov.store.writing import write_bytes
 
     revisions = states(str(site), last)
     known = {c.name: None for s in revisions if s.campus for c in s.campus.claims}
@@ -54,7 +54,7 @@ def history(
     many_networks()
     view = trend_view(revisions, claim)
     if result_format in _FIGURES and output is not None:
-        write_bytes(output, trend_figure(view, result_format.value))
+        put_bytes(trend_figure(view, result_format.value), output)
     elif result_format is ChangeFormat.MD:
         put(trend_markdown(view), output)
     elif result_format is ChangeFormat.JUNIT:

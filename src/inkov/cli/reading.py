@@ -13,6 +13,7 @@ import typer
 from inkov.cli.options import (
     FormatOption,
     OutputOption,
+    Run,
     SiteArgument,
     SwitchOption,
     chosen_switches,
@@ -65,22 +66,22 @@ def convert(
     network = load_network(site)
     from inkov.formats.openconfig import writer as openconfig_writer
     from inkov.formats.ours import switch_writer
+    from inkov.formats.results import write_folder
     from inkov.render.page import clean, plural
-    from inkov.store.writing import write_set
 
     chosen = chosen_switches(network, switch)
     switches = [s for n, s in network.switches.items() if chosen is None or n in chosen]
-    files: dict[Path, str] = {}
+    files: dict[str, str] = {}
     taken: set[str] = set()
     said: list[str] = []
     for s in switches:
         if language is Language.OURS:
-            files[folder / f"{switch_writer.file_name(s, taken)}.yaml"] = switch_writer.text(s)
+            files[f"{switch_writer.file_name(s, taken)}.yaml"] = switch_writer.text(s)
         else:
             text, left_out = openconfig_writer.text(s)
-            files[folder / f"{switch_writer.file_name(s, taken)}.json"] = text
+            files[f"{switch_writer.file_name(s, taken)}.json"] = text
             said += [f"{s.name}: {what}" for what in left_out]
-    write_set(files)
+    write_folder(folder, files, read=Run.read)
     sys.stdout.write(f"wrote {plural(len(files), 'file')} to {clean(folder.as_posix())}\n")
     for line in said:
         sys.stderr.write(f"note: {clean(line)}\n")

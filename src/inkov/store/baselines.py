@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
@@ -9,7 +10,6 @@ from typing import NamedTuple
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 from inkov.store.documents import json_text, read_json
-from inkov.store.writing import write_text
 
 
 class Known(NamedTuple):
@@ -35,11 +35,20 @@ def read_baseline(path: Path) -> frozenset[str]:
     raise BadInput([Problem(Source(path.as_posix()), "this is no baseline; 'inkov audit --write-baseline' writes one")])
 
 
-def write_baseline(findings: Iterable[Known], path: Path) -> None:
-    """Writes findings as a baseline, sorted, so that it can be kept and compared.
-
-    Raises:
-        BadInput: the file cannot be written.
-    """
+def baseline_text(findings: Iterable[Known]) -> str:
+    """Returns findings as a baseline, sorted, so that it can be kept and compared, with the digest of what it says."""
     rows = [f._asdict() for f in sorted(findings, key=lambda f: (f.rule, f.place))]
-    write_text(path, json_text({"inkov": "baseline", "findings": rows}))
+    return json_text({"inkov": "baseline", "digest": _digest(rows), "findings": rows})
+
+
+def is_unchanged(path: Path) -> bool:
+    """Tells whether nobody has changed a baseline since it was written."""
+    try:
+        ((_, document),) = read_json([path], "a baseline")
+        return path.read_text("utf-8") == json_text({**document, "digest": _digest(document["findings"])})
+    except (BadInput, OSError, TypeError, KeyError, ValueError):
+        return False
+
+
+def _digest(rows: object) -> str:
+    return hashlib.sha256(json_text(rows).encode()).hexdigest()

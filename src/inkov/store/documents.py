@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +12,6 @@ import orjson
 
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
-from inkov.store.writing import write_set
 
 _MAX_BYTES = 256 * 1024 * 1024
 
@@ -20,15 +19,6 @@ _MAX_BYTES = 256 * 1024 * 1024
 def digest(path: Path) -> str:
     """Returns the SHA-256 digest of a file."""
     return hashlib.sha256(path.read_bytes()).hexdigest()
-
-
-def write_json(folder: Path, documents: Mapping[str, Any]) -> None:
-    """Writes documents into a folder, by file name: all or none.
-
-    Raises:
-        BadInput: they cannot be written.
-    """
-    write_set({folder / name: json_text(document) for name, document in documents.items()})
 
 
 def json_text(document: object) -> str:

@@ -51,7 +51,7 @@ def write_set(texts: Mapping[Path, str]) -> None:
 
 
 def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:
-    """Writes a file through a temporary one beside it; into devices, pipes and what links lead to it writes as it is.
+    """Writes a file through a temporary one beside it, of a link what it leads to; into devices and pipes it writes as it is.
 
     Args:
         path: the file.
@@ -63,7 +63,8 @@ def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:
     """
     scratch = ""
     try:
-        if path.is_symlink() or (path.exists() and not path.is_file()):
+        path = path.resolve() if path.is_symlink() else path
+        if path.exists() and not path.is_file():
             with path.open("wb") as file:
                 file.write(data)
             return
