@@ -101,26 +101,24 @@ def test_names_with_colons_and_blanks_are_found_everywhere(tmp_path):
     assert "both ways are open" in ran.out
 
 
-@pytest.mark.parametrize("command", [["audit"], ["vlans", "--format", "json"], ["draft", "--force"]])
+@pytest.mark.parametrize("command", [["audit"], ["vlans", "--format", "json"], ["draft"]])
 def test_an_input_is_not_written_over(tmp_path, command):
     write_files(tmp_path, {"pier.yaml": SWITCH.format("pier")})
     before = (tmp_path / "pier.yaml").read_bytes()
     ran = run_inkov(*command, ".", "-o", "pier.yaml", cwd=tmp_path)
-    if command[-1] != "--force":
-        assert ran.code == 2
-        assert "pier.yaml: holds a configuration, which this would write over; name another file" in ran.err
-        assert (tmp_path / "pier.yaml").read_bytes() == before
+    assert ran.code == 2
+    assert "pier.yaml: was read by this run, which would write over it; name another file" in ran.err
+    assert (tmp_path / "pier.yaml").read_bytes() == before
 
 
-def test_a_draft_leaves_what_is_there_alone_unless_forced(tmp_path):
+def test_a_draft_leaves_what_is_there_alone(tmp_path):
     write_files(tmp_path, {"pier.yaml": SWITCH.format("pier"), "notes.txt": "mine"})
     ran = run_inkov("draft", ".", "-o", "notes.txt", cwd=tmp_path)
     assert (ran.code, ran.err) == (
         2,
-        "notes.txt: is there already, and may hold what somebody wrote; --force writes over it\n",
+        "notes.txt: is there already, and Inkov did not write it or somebody has changed it since; name another file\n",
     )
-    assert run_inkov("draft", ".", "-o", "notes.txt", "--force", cwd=tmp_path).code == 0
-    assert (tmp_path / "notes.txt").read_text().startswith("# Drafted")
+    assert (tmp_path / "notes.txt").read_text() == "mine"
 
 
 def test_an_output_keeps_its_mode_and_a_link_or_device_stays_one(tmp_path):

@@ -351,7 +351,7 @@ def test_a_switch_that_routes_nothing_is_a_station_even_by_an_address_that_it_sh
     assert outcomes == [Proved, Broken]
     assert [s.switch for s in verdict.outcome.witnesses[0].way][:2] == ["core", "hall"]
     assert check(campus, documents[0]).reasons == [
-        "the set of gateway core vlan 10 has a hole: frames of 10 leave core:hall and arrive in 5 at hall:u, which the set leaves out"
+        'the set of gateway ["core", "", 10] has a hole: frames of 10 leave core:hall and arrive in 5 at hall:u, which the set leaves out'
     ]
 
 

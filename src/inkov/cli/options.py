@@ -268,7 +268,7 @@ def load_network(
         shared: what the command read of other sites.
     """
     from inkov import api
-    from inkov.cli.output import Progress, complain
+    from inkov.cli.output import Progress, Said, complain
 
     campus = api.load(
         site,
@@ -280,7 +280,7 @@ def load_network(
         shared=shared,
     )
     Run.unread = campus.unread
-    Run.read += tuple(map(Path, campus.files.values()))
+    Said.read = Run.read = (*Run.read, *map(Path, campus.files.values()))
     shown = campus.notes if Run.verbose or len(campus.notes) <= _MAX_NOTES else campus.notes[: _MAX_NOTES - 1]
     for note in shown:
         complain(f"note: {note}")

@@ -56,10 +56,11 @@ class ChangeFormat(StrEnum):
 
 
 class Said:
-    """What this run has written so far, where its answer is kept; None where it is not."""
+    """What this run has written so far, where its answer is kept, None where it is not; and the files that it has read."""
 
     out: list[str] | None = None
     err: list[str] | None = None
+    read: tuple[Path, ...] = ()
 
 
 def emit(
@@ -146,10 +147,9 @@ def put_bytes(data: bytes, output: Path) -> None:
     Raises:
         BadInput: the file cannot be written, or holds what somebody wrote.
     """
-    from inkov.cli.options import Run
     from inkov.formats.results import write_result
 
-    write_result(output, data, read=Run.read)
+    write_result(output, data, read=Said.read)
 
 
 class Progress:

@@ -27,7 +27,7 @@ from inkov.forwarding.trees import Blocking, Trees
 from inkov.kinds.relay import AS_IT_IS, Mask, RelayMap, View
 from inkov.kinds.table import joins_vlans
 from inkov.model.campus import Cable, Campus, Host
-from inkov.model.names import PortRef, natural
+from inkov.model.names import PortRef, natural, unknown_port
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind
 from inkov.model.touching import doubted
@@ -340,7 +340,9 @@ class Network(Bridging):
             lag = self.port(ref).lag
             own = PortRef(ref.switch, lag) if lag else ref
             relay = self.relay(own, View.MAY)
-            far = PortRef(name, f"? towards {own}")  # its ports are not known, but they are different ones
+            far = PortRef(
+                name, unknown_port(own, self.switches[name].ports if name in self.switches else ())
+            )  # its ports are not known, but they are different ones
             graph.join(
                 own,
                 far,

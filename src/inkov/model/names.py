@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container, Iterable
 from functools import lru_cache, partial
 from itertools import repeat
 from typing import NamedTuple
@@ -40,6 +40,19 @@ class PortRef(NamedTuple):
     def order(self) -> tuple[object, object]:
         """Sort key: natural order of switch, then of port."""
         return natural(self.switch), natural(self.port)
+
+
+def unknown_port(end: PortRef, taken: Container[str]) -> str:
+    """Returns a name for the port that is not known at the other end of a cable: none of those that its device has.
+
+    Args:
+        end: the known end.
+        taken: the names of the device's ports, which its file may choose as it likes.
+    """
+    name = f"? towards {end}"
+    while name in taken:
+        name += "?"
+    return name
 
 
 def refs_of(switch: str, ports: Iterable[str]) -> list[PortRef]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, TypeAlias, Union
 
@@ -88,7 +89,12 @@ class Gateway:
 
     @property
     def key(self) -> str:
-        """A name for it that no other gateway of the device has."""
+        """A name for it that no other gateway of the device has, however ports are called: as JSON."""
+        return json.dumps([self.port, self.vid])
+
+    @property
+    def place(self) -> str:
+        """Where it is, for people."""
         return f"{self.port or 'vlan'} {self.vid or 'untagged'}"
 
     @property
@@ -96,6 +102,11 @@ class Gateway:
         """Its addresses as text."""
         shared = [f"{ip} shared" for ip in self.virtual]
         return ", ".join([*map(str, self.addresses), *shared]) or "no address"
+
+
+def set_name(device: str, gateway: Gateway) -> str:
+    """Returns what a certificate calls the set of what a gateway sends: no other set is called so, whatever names there are."""
+    return f"gateway {json.dumps([device, gateway.port, gateway.vid])}"
 
 
 @dataclass(frozen=True, slots=True)

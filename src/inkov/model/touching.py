@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from inkov.model.campus import Campus
 
 _EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}
-_NO_SUCH_PORT: Final = "?"
 
 
 def open_touches(switch: Switch) -> list[Touch]:
@@ -58,7 +57,8 @@ def _doubted(switch: Switch) -> Switch:
             n: replace(p, switching=p.switching if p.lag else Unstated(), doubt=p.doubt or why)
             for n, p in switch.ports.items()
         }
-        own = tuple(Heard(p.name, switch.name, _NO_SUCH_PORT) for p in ports.values() if p.enabled and p.lag is None)
+        none = "?" * (1 + max(map(len, ports), default=0))  # longer than the name of any port of it
+        own = tuple(Heard(p.name, switch.name, none) for p in ports.values() if p.enabled and p.lag is None)
         tables = () if switch.vlans is None or switch.kind is not Kind.SWITCH else (_EVERY_VLAN, {})
         switch = replace(
             switch,

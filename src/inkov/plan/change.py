@@ -110,7 +110,9 @@ def _of_parts(a: Switch, b: Switch) -> Iterator[Change]:
         for one in sorted({*was, *now}, key=natural):
             if was.get(one) != now.get(one):
                 how = "is new" if one not in was else "is gone" if one not in now else "is another"
-                said = _became(f"{part} {one}", was[one], now[one]) if how == "is another" else f"{part} {one}: {how}"
+                there = was.get(one) or now[one]
+                name = f"{part} {there.place if part == 'gateway' else one}"
+                said = _became(name, was[one], now[one]) if how == "is another" else f"{name}: {how}"
                 yield Change((a.name, part, one, ""), a.name, said)
 
 

@@ -13,7 +13,8 @@ from inkov.forwarding.graph import Graph, State, masks_of
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.campus import Apart, Facing, Together
-from inkov.model.names import natural
+from inkov.model.names import PortRef, natural
+from inkov.model.routing import set_name
 from inkov.model.vlanset import bits
 from inkov.proof.between import named_host, no_neighbours
 from inkov.proof.outcome import Proved, Verdict
@@ -22,6 +23,9 @@ from inkov.proof.stations import Stations, segment_named
 from inkov.proof.surviving import after_failure, candidates, homes
 
 VERSION: Final = 1
+
+STARTS: Final = ""
+"""The port of arrival of frames that start on a switch: no port has an empty name."""
 
 Data: TypeAlias = dict[str, Any]
 """Plain data, ready for JSON."""
@@ -82,9 +86,7 @@ def _sets(prover: Prover, claim: Apart) -> Data:
         for interface in gateways.all:
             if gateways.up(interface, View.MAY):
                 starts = gateways.starts(interface, View.MAY)
-                made[f"gateway {interface.device} {interface.gateway.key}"] = _closed(
-                    graph, starts.masks, starts.tagged
-                )
+                made[set_name(interface.device, interface.gateway)] = _closed(graph, starts.masks, starts.tagged)
     return made
 
 
@@ -107,7 +109,7 @@ def _each_closed(graph: Graph, segments: Mapping[str, Stations]) -> dict[str, Da
     for name, stations in segments.items():
         for switch, mask in stations.masks.items():
             starts[switch] |= mask
-            masks[name][switch]["*"][""] |= mask
+            masks[name][switch][STARTS][""] |= mask
     for ref, mask in graph.flow(starts).came_by.items():
         for d in bits(mask):
             masks[whose[d]][ref.switch][ref.port][""] |= 1 << d
@@ -131,7 +133,7 @@ def _closed(
         places = [(switch, d, ()) for switch, mask in starts.items() for d in bits(mask)]
         reach = graph.reach([*places, *listed])
         for state in reach.states:
-            port = state.by.port if state.by else "*"
+            port = state.by.port if state.by else STARTS
             masks[state.switch][port][".".join(map(str, state.inner))] |= 1 << state.domain
         if reach.cut:
             _flow(graph, masks_of([*places, *listed]), "any", masks)
@@ -156,7 +158,7 @@ def _data(masks: _Masks) -> Data:
 
 def _flow(graph: Graph, starts: Mapping[str, Mask], inside: str, masks: _Masks) -> None:
     for switch, mask in starts.items():
-        masks[switch]["*"][inside] |= mask
+        masks[switch][STARTS][inside] |= mask
     for ref, mask in graph.flow(starts, armed=inside == "any").came_by.items():
         masks[ref.switch][ref.port][inside] |= mask
 
@@ -214,19 +216,19 @@ def _tree(network: Network, start: tuple[str, Domain], groups: list[Stations]) -
         for state, step in reach.path(first[place]) if place in first else ():
             if state not in numbers:
                 numbers[state] = len(numbers)
-                if step is not None:
-                    hops.append([numbers[step.before], step.out.port, str(state.by), state.domain])
+                if step is not None and state.by is not None:
+                    hops.append([numbers[step.before], step.out.port, state.by.switch, state.by.port, state.domain])
     return {"from": f"{start[0]} {start[1]}", "hops": hops}
 
 
 def _doubted(network: Network, trees: list[Data]) -> list[str]:
     """Returns the ports of hops that a tree or pruning might shut, and leaves open today."""
-    used = {str(hop[2]) for tree in trees for hop in tree["hops"]}
+    used = {PortRef(*hop[2:4]) for tree in trees for hop in tree["hops"]}
     rings = {link for block in network.needs.blocks if block.ring for link in block.links}
     found = {
         str(end)
         for link in network.links
-        if {str(link.a), str(link.b)} & used
+        if {link.a, link.b} & used
         for end in (link.a, link.b)
         if link in rings or network.switches[end.switch].prunes
     }

@@ -12,7 +12,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Domains, Network
 from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import Domain, Mask, Tags, View, tag_of
-from inkov.kinds.table import carries_tags, is_up, memberships, untagged_vlan
+from inkov.kinds.table import carries_tags, is_up, memberships, station_vlans, untagged_vlan
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
@@ -189,7 +189,15 @@ class Stations:
     @property
     def empty(self) -> bool:
         """It is known that nobody is in it: all that is named is dead."""
-        return not self and bool(self.dead)
+        dead = (ref for some_dead in self.dead for ref in some_dead.ports)
+        return not self and any(self._sends_in(ref) for ref in dead)
+
+    def _sends_in(self, ref: PortRef) -> bool:
+        """Tells whether a port is set to send in the segment; a private host hears its primary VLAN, and sends in another."""
+        if self.segment.ports is not None or ref in self.managed or not self._network.has(ref):
+            return True
+        kind = self._network.settled(ref).switching
+        return bool((memberships(kind) | 1 << (untagged_vlan(kind) or 0)) & self.vlans.mask)
 
     def _through_tunnels(self, network: Network) -> list[tuple[str, Domain, Tags]]:
         if not network.tunnels:
@@ -228,7 +236,7 @@ def _why_dead(network: Network, segment: Segment, ref: PortRef) -> str:
     if not is_up(port, network.switches[ref.switch]):
         return f"no member of {ref} is enabled"
     kind = network.settled(ref).switching
-    own = memberships(kind) & segment.vlans.mask or (1 << (untagged_vlan(kind) or 0)) & segment.vlans.mask
+    own = memberships(kind) & segment.vlans.mask or VlanSet(station_vlans(kind)).mask & segment.vlans.mask
     if not own or own & network.active(ref.switch):
         return ""
     vid = next(bits(own))

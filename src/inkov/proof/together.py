@@ -54,9 +54,8 @@ def alive(network: Network, group: Group) -> Outcome | None:
         why = f"{dead_words(group.may)}"
         other = next(iter(sorted(group.may.ports, key=lambda r: r.order)), first.ports[0])
         return Broken(stop=Stop(other, first.ports[0], why=why))
-    if not group.must.ports and not group.must.named:
-        perhaps = sorted(group.may.ports, key=lambda r: r.order)
-        return CannotTell((f"no port of {group.name} is known", *at_ports(network, perhaps)))
+    if not group.may:
+        return CannotTell((f"no port of {group.name} is known",))
     if group.must.mute:
         mute = min(group.must.mute, key=lambda r: r.order)
         if mute not in group.may.mute:
@@ -66,6 +65,9 @@ def alive(network: Network, group: Group) -> Outcome | None:
         return Broken(stop=Stop(mute, other, why=why))
     if unsure := sorted(group.may.ports - group.must.ports - group.settling, key=lambda r: r.order):
         return CannotTell(at_ports(network, unsure) or (f"whether {some(list(map(str, unsure)))} pass anything",))
+    if not group.must.ports:
+        perhaps = sorted(group.may.ports, key=lambda r: r.order)
+        return CannotTell((f"whether anybody is in {group.name}", *at_ports(network, perhaps)))
     return None
 
 

@@ -11,6 +11,7 @@ from typing import Any
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, by_look, looks
 from inkov.model.remembered import remembered
+from inkov.model.routing import set_name
 from inkov.model.switch import Negotiated, Stance
 from inkov.model.touching import doubted
 from inkov.recheck.claim import assumptions, checked, is_served, sentence
@@ -95,7 +96,7 @@ class _Apart:
         for name, stations in self.stations.items():
             if not stations.known:
                 return f"no port of {name} is known"
-        known = {f"gateway {at[0]} {at[1].key}": at for at in self.gateways.all}
+        known = {set_name(*at): at for at in self.gateways.all}
         for name in self.data:
             if name in known:
                 self.closed(name, partial(self.gateways.sets_out, known[name]))
@@ -217,7 +218,7 @@ class _Apart:
         return ""
 
     def _reach(self, at: At) -> Places:
-        return self.places(f"gateway {at[0]} {at[1].key}", partial(self.gateways.sets_out, at))
+        return self.places(set_name(*at), partial(self.gateways.sets_out, at))
 
     @remembered
     def _addresses(self, name: str) -> tuple[Any, ...]:

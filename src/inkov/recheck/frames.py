@@ -6,10 +6,10 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from functools import reduce
 from operator import and_
-from typing import Any, TypeAlias
+from typing import Any, Final, TypeAlias
 
 from inkov.model.campus import Campus
-from inkov.model.names import PortRef
+from inkov.model.names import PortRef, unknown_port
 from inkov.model.switch import Unstated
 from inkov.model.vlanset import ALL, NONE, VID_MAX, VlanSet
 from inkov.recheck.ports import ANY, DEEPEST, Inside, Ports
@@ -19,6 +19,10 @@ Set: TypeAlias = dict[str, dict[str, set[Inside]]]
 """Switch to port of arrival, or `*` for frames that start there, to frames."""
 
 _MANY = 500_000  # frames of a set that are worth reading
+
+
+STARTS: Final = ""
+"""The port of arrival of frames that start on a switch: no port has an empty name."""
 
 
 class Malformed(Exception):
@@ -33,6 +37,7 @@ class Frames:
         self._acts: dict[PortRef, list[PortRef]] = {}
         self._held: dict[PortRef, VlanSet] = {}
         self.edges: dict[str, list[tuple[PortRef, PortRef]]] = defaultdict(list)
+        self._unknown: set[PortRef] = set()
         hubs: dict[PortRef, list[PortRef]] = defaultdict(list)
         for a, b in made.links:
             doubtful = (a, b) in made.doubtful
@@ -50,9 +55,12 @@ class Frames:
             for i, a in enumerate(ends):
                 for b in ends[i + 1 :]:
                     self._join(a, b)
+        known = self.campus.switches
         for name, heard_by in ({} if ports.sure else made.strangers).items():
             for ref in heard_by:
-                self._join(ref, PortRef(name, f"? towards {ref}"))
+                end = PortRef(name, unknown_port(ref, known[name].ports if name in known else ()))
+                self._unknown.add(end)
+                self._join(ref, end)
 
     def read(self, data: Any) -> Set:
         """Reads a closed set as a certificate writes it.
@@ -115,12 +123,12 @@ class Frames:
     def cross(self, near: PortRef, far: PortRef, frame: Inside) -> set[Inside]:
         """Returns where a frame that leaves by one end may be behind the other."""
         inner = (ANY,) if ANY in frame[1] else ()
-        if far.port.startswith("? "):
+        if far in self._unknown:
             if not self.ports.leaves(near, frame):
                 return set()
             known = far.switch in self.campus.switches
             return {(d, inner) for d in (ALL if known else [0]) if not known or self.ports.relays(far.switch, d)}
-        if near.port.startswith("? "):
+        if near in self._unknown:
             return {(d, inner) for d, _ in self.ports.enters(far, (ANY,))}
         found: set[Inside] = set()
         for own in self._as(near):
@@ -138,13 +146,13 @@ class Frames:
     def hole(self, frames: Set, starts: Iterable[tuple[str, Inside]]) -> str:
         """Says how a frame that starts in one of some places gets out of a set; empty when none does."""
         for switch, frame in starts:
-            if not _covers(frames.get(switch, {}).get("*", set()), frame):
+            if not _covers(frames.get(switch, {}).get(STARTS, set()), frame):
                 return f"frames start in {frame[0]} on {switch}, which the set leaves out"
         for switch, by_port in frames.items():
             came = _came_by(by_port)
             for near, far in self.edges.get(switch, ()):
                 there = frames.get(far.switch, {})
-                strange = near.port.startswith("? ") or far.port.startswith("? ")
+                strange = near in self._unknown or far in self._unknown
                 held = NONE if strange else self._holds_back(near)
                 for frame, ports in came.items():
                     if frame[0] in held or ports == {near.port}:  # nor does it leave by the port that it came by
@@ -166,7 +174,7 @@ def _came_by(by_port: Mapping[str, set[Inside]]) -> Mapping[Inside, set[str]]:
 
 def _leaves_by_all(by_port: Mapping[str, set[Inside]], frame: Inside) -> bool:
     """Tells whether a frame is in a set in such a way that it leaves by every port: started there, or came by two."""
-    return _covers(by_port.get("*", set()), frame) or sum(_covers(some, frame) for some in by_port.values()) > 1
+    return _covers(by_port.get(STARTS, set()), frame) or sum(_covers(some, frame) for some in by_port.values()) > 1
 
 
 def _covers(some: set[Inside], frame: Inside) -> bool:

@@ -86,9 +86,9 @@ class Together:
         self, frames: Frames, start: tuple[str, int], hops: Any, used: set[tuple[PortRef, PortRef]]
     ) -> tuple[set[tuple[str, int]], str]:
         states: list[tuple[str, str, Inside]] = [(start[0], "", (start[1], ()))]
-        for before, port, far_text, domain in hops:
+        for before, port, *end, domain in hops:
             switch, by, frame = states[before]
-            near, far = PortRef(switch, port), PortRef(*far_text.split(":", 1))
+            near, far = PortRef(switch, port), PortRef(*end)
             arrived = (
                 [f for f in frames.cross(near, far, frame) if f[0] == domain]
                 if (near, far) in frames.edges[switch]

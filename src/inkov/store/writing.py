@@ -63,7 +63,8 @@ def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:
     """
     scratch = ""
     try:
-        path = path.resolve() if path.is_symlink() else path
+        if path.is_symlink() and (path.is_file() or not path.exists()):
+            path = path.resolve()
         if path.exists() and not path.is_file():
             with path.open("wb") as file:
                 file.write(data)

@@ -38,8 +38,8 @@ class TreePart(Document):
     """The hops from one place to all others."""
 
     from_: str = Field(description="Switch and domain it starts in.")
-    hops: list[tuple[int, str, str, int]] = Field(
-        description="Number of the state before, 0 for the start; port out; port in, as switch:port; domain there."
+    hops: list[tuple[int, str, str, str, int]] = Field(
+        description="Number of the state before, 0 for the start; port out; switch and port in; domain there."
     )
 
 
@@ -58,7 +58,7 @@ class FailedPart(NodePart):
 
 
 Set = dict[str, dict[str, dict[str, str]]]
-"""Switch to port of arrival, or `*`, to tags inside, to domains as ranges."""
+"""Switch to port of arrival, empty for what starts there, to tags inside, to domains as ranges."""
 
 
 class ApartCertificate(Document):
@@ -70,7 +70,9 @@ class ApartCertificate(Document):
     claim: ApartPart
     inputs: dict[str, str] = Field(description="File to its SHA-256 digest.")
     assumed: list[str]
-    sets: dict[str, Set] = Field(description="'honest NAME', 'hostile NAME' or 'gateway DEVICE KEY' to a closed set.")
+    sets: dict[str, Set] = Field(
+        description="'honest NAME', 'hostile NAME' or 'gateway [DEVICE, PORT, TAG]' to a closed set."
+    )
 
 
 class TogetherCertificate(NodePart):
