@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Mapping
+import os
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final
 
 from inkov.model.errors import BadInput, Problem
@@ -17,6 +20,20 @@ _NO_DATE: Final[dict[str, dict[str, Any]]] = {
     "svg": {"Date": None, "Creator": "Inkov"},
     "pdf": {"CreationDate": None, "Producer": None, "Creator": "Inkov"},
 }
+
+
+@contextmanager
+def _elsewhere() -> Iterator[None]:
+    """Leaves the current folder for a moment: the drawing library takes settings from it, which may start programs."""
+    try:
+        here = Path.cwd()
+    except OSError:  # it is gone
+        here = Path("/")
+    os.chdir(Path(__file__).parent)
+    try:
+        yield
+    finally:
+        os.chdir(here)
 
 
 def saved(
@@ -42,8 +59,10 @@ def saved(
         BadInput: what draws is not installed.
     """
     try:
-        import matplotlib as mpl
-        from matplotlib.figure import Figure
+        with _elsewhere():
+            import matplotlib as mpl
+            from matplotlib.figure import Figure
+        mpl.rcdefaults()
     except ImportError:
         what = "drawing needs Matplotlib: pip install 'inkov[draw]'"
         raise BadInput([Problem(Source(command), what)]) from None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import re
 from dataclasses import fields
 from typing import Any
 
@@ -13,7 +15,15 @@ from inkov.render.documents import DOCUMENTS
 def to_json(value: Any) -> str:  # noqa: ANN401 - any view
     """Returns the JSON of a view or a list of views."""
     options = orjson.OPT_INDENT_2 | orjson.OPT_APPEND_NEWLINE
-    return orjson.dumps(value, option=options).decode()
+    return _UNSEEN.sub(_escape, orjson.dumps(value, option=options).decode())
+
+
+_UNSEEN = re.compile("[\x7f-\U0010ffff]")
+
+
+def _escape(found: re.Match[str]) -> str:
+    """Spells what nobody sees as JSON does: control characters, and those that turn or hide text."""
+    return found[0] if found[0].isprintable() else json.dumps(found[0])[1:-1]
 
 
 VERSION = 1

@@ -272,7 +272,7 @@ class _Component:
         return Port(
             name=name[:MAX_TEXT],
             switching=Unstated() if lag is not None else self._switching(name, path, places),
-            enabled=entry.get("enabled") not in {False, "false"} and text_of(entry, "admin-status") != "down",
+            enabled=self._flag(entry, "enabled", path, missing=True) and text_of(entry, "admin-status") != "down",
             label=text_of(entry, "description"),
             lag=lag,
             is_lag=is_lag,
@@ -280,6 +280,14 @@ class _Component:
             known_as=tuple(filter(None, (text_of(entry, "phys-address").lower(), text_of(entry, "if-index")))),
             origin=Origin(self.reading.file, "", places),
         )
+
+    def _flag(self, entry: Node, leaf: str, path: str, *, missing: bool = False) -> bool:
+        """Returns a leaf that is true or false; records a value that is neither."""
+        value = entry.get(leaf, missing)
+        if isinstance(value, bool) or (isinstance(value, str) and value in {"true", "false"}):
+            return value is True or value == "true"
+        self.reading.wrong(f"{value!r:.40} is neither true nor false", f"{path}/{leaf}")
+        return missing
 
     def _switching(self, name: str, path: str, places: dict[str, int | str | Source]) -> Switching:
         port = self._bridge_port(name)
@@ -301,7 +309,7 @@ class _Component:
         if pvid is None or frames is None:
             self.reading.wrong("the PVID or the frame types of this port make no sense", f"{path}/bridge-port")
             return Unstated()
-        filtering = port.get("enable-ingress-filtering") in {True, "true"}
+        filtering = self._flag(port, "enable-ingress-filtering", f"{path}/bridge-port")
         untagged = VlanSet.from_mask(self.untagged[name])
         tagged = VlanSet.from_mask(self.tagged[name])
         own = pvid if VID_MIN <= pvid <= VID_MAX else None
@@ -312,7 +320,7 @@ class _Component:
         odd = [
             leaf
             for leaf in ("enable-vid-translation-table", "enable-egress-vid-translation-table")
-            if port.get(leaf) in {True, "true"}
+            if port.get(leaf) is True or port.get(leaf) == "true"
         ]
         odd += ["protocol-group-vid-set"] if nodes_of(port, "protocol-group-vid-set") else []
         kind = local(text_of(port, "port-type"))

@@ -208,7 +208,7 @@ def _vlans(value: Any) -> tuple[Vid | None, tuple[tuple[Vid, str], ...]]:
         number = str(item.get("vlan-id", "")) if isinstance(item, dict) else ""
         if not (number.isascii() and number.isdecimal() and len(number) < 6 and VID_MIN <= int(number) <= VID_MAX):
             continue
-        if item.get("pvid") in {True, "yes"}:
+        if item.get("pvid") is True or item.get("pvid") == "yes":
             pvid = int(number)
         if isinstance(item.get("value"), str):
             names.append((int(number), item["value"][:MAX_TEXT]))
