@@ -6,6 +6,7 @@ file that is there and that Inkov did not write as it is now.
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Collection, Mapping
 from pathlib import Path
 from typing import Final
@@ -56,11 +57,14 @@ def write_results(texts: Mapping[Path, str], *, kind: str, read: Collection[Path
 
 
 def write_folder(folder: Path, texts: Mapping[str, str], *, read: Collection[Path]) -> None:
-    """Writes a folder of configurations; one that is there must hold nothing but what was written so before.
+    """Writes a folder of configurations, once it is sure that they can be read back.
+
+    A folder that is there must hold nothing but what was written so before.
 
     Raises:
-        BadInput: the folder holds something else, or cannot be written.
+        BadInput: the folder holds something else, cannot be written, or what it would hold cannot be read.
     """
+    _read_back(texts)
     old = [p for p in sorted(folder.rglob("*")) if not p.is_dir()] if folder.exists() else []
     own = {p.resolve() for p in read}
     foreign = next((p for p in old if p.resolve() in own or not ledger.wrote(p)), None)
@@ -74,6 +78,15 @@ def write_folder(folder: Path, texts: Mapping[str, str], *, read: Collection[Pat
             path.unlink()
     for path, text in files.items():
         ledger.remember(path, text.encode("utf-8"))
+
+
+def _read_back(texts: Mapping[str, str]) -> None:
+    from inkov.formats.site import load_files
+
+    with tempfile.TemporaryDirectory(prefix="inkov-") as made:
+        for name, text in texts.items():
+            (Path(made) / name).write_text(text, "utf-8", newline="\n")
+        load_files(made)
 
 
 def _written(path: Path, data: bytes) -> None:
