@@ -5,6 +5,7 @@ import os
 
 import pytest
 
+import inkov
 from conftest import write_files
 
 SWITCH = "inkov: switch\nname: {0}\nvlans: {{310: tills}}\nports:\n  1: {{access: 310}}\n  2: {{access: 310}}\n"
@@ -146,3 +147,12 @@ def test_a_part_whose_device_is_nowhere_does_not_vanish(tmp_path, inkov):
         "kelp.json: this export holds no interfaces, and no file here holds those of its device\n",
     )
     assert "what kelp.json says: it could not be read" in ran.out
+
+
+def test_patterns_follow_no_links_to_folders(tmp_path):
+    switch = "inkov: switch\nname: {0}\nvlans: {{10: }}\nports: {{1: {{access: 10}}}}\n"
+    write_files(tmp_path / "elsewhere", {"b.yaml": switch.format("b")})
+    files = {"sw/a.yaml": switch.format("a"), "campus.yaml": "inkov: campus\nname: x\nswitches: ['*/*.yaml']\n"}
+    folder = write_files(tmp_path / "site", files)
+    (folder / "linked").symlink_to(tmp_path / "elsewhere")
+    assert list(inkov.load(folder, allow_outside=True).switches) == ["a"]

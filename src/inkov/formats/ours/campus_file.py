@@ -16,6 +16,7 @@ from inkov.formats.ours.fields import port_names
 from inkov.formats.ours.platform_document import stated
 from inkov.formats.ours.validated import validated
 from inkov.formats.ours.yamltext import Lines
+from inkov.formats.patterns import matching
 from inkov.formats.reading import Reading
 from inkov.model import facts
 from inkov.model.campus import (
@@ -73,7 +74,7 @@ class CampusFile:
         """Returns the files that the patterns of a key match; records those that match none, and those that lie outside."""
         paths: dict[Path, None] = {}
         for i, pattern in enumerate(patterns):
-            found = sorted(_matching(home, pattern))
+            found = sorted(matching(home, pattern))
             if not found:
                 self._wrong(f"no file matches {pattern!r}", key, i)
             for path in found:
@@ -360,13 +361,6 @@ class CampusFile:
         if not claim.pairs:
             self._wrong("this claims nothing: every pair of its segments is excepted", "claims", i, "except")
         return claim if claim.pairs else None
-
-
-def _matching(home: Path, pattern: str) -> list[Path]:
-    try:
-        return [p for p in home.glob(pattern) if p.is_file()]
-    except (ValueError, NotImplementedError):
-        return []
 
 
 _MAX_LIST = 16 * 1024 * 1024

@@ -1,0 +1,19 @@
+"""Patterns of file names, as a campus file lists its switches."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+def matching(home: Path, pattern: str) -> list[Path]:
+    """Returns the files that a pattern fits; it does not follow links to folders, which a path that is no pattern does."""
+    try:
+        found = [p for p in home.glob(pattern) if p.is_file()]
+    except (ValueError, NotImplementedError):
+        return []
+    is_pattern = any(c in pattern for c in "*?[")
+    return [p for p in found if not (is_pattern and _through_link(p, home))]
+
+
+def _through_link(path: Path, home: Path) -> bool:
+    return any(p.is_symlink() for p in path.parents if p != home and home in p.parents)
