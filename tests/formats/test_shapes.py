@@ -93,7 +93,7 @@ def test_a_value_of_another_type_is_an_error_or_read(sample, tmp_path):
     name, value = sample
     rng = random.Random(name)
     every = [(at, new) for at in paths(value) if at for new in TYPES]
-    for n, (at, new) in enumerate(rng.sample(every, min(len(every), often(250)))):
+    for n, (at, new) in enumerate(rng.sample(every, min(len(every), often(120)))):
         folder = write_files(tmp_path / str(n), {"a.json": json.dumps(changed(value, at, new))})
         try:
             campus = inkov.load(folder)

@@ -151,7 +151,8 @@ class Stations:
             self.set_in = {r for a in set_in for r in a.refs}
             self.named = self.set_in | self.ports
             guests = {r for a in mine if _listens_alone(a.port, self.segment) for r in a.refs}
-            self.known = bool(self.named - (guests - self.ports))
+            surely = {r for a in mine if _may_be_set_in(a.port, sure=True) & self.segment.vlans for r in a.refs}
+            self.known = bool(self.ports | (surely - guests))
         else:
             self.set_in = self.named = {r for r in self.segment.ports if r.switch}
             self.known = bool(self.named | self.ports)
