@@ -58,7 +58,7 @@ def _gateway(device: Contradictions, told: Sequence[tuple[Piece, Gateway]]) -> G
             differs = set(value) != set(values[fact.field]) if fact.merge is Merge.SET else value != values[fact.field]
             alike = p.weight == piece.weight
             if differs and not (fact.merge is Merge.SET and PART in {p.entry.standing, piece.entry.standing}):
-                words = tuple(f"{own.key}: {fact.field} {_shown(v)}" for v in (values[fact.field], value))
+                words = tuple(f"{own.place}: {fact.field} {_shown(v)}" for v in (values[fact.field], value))
                 device.differ((piece, p), (words[0], words[1]), Setting.GATEWAYS, sources=(holder.source, g.source))
                 if alike and fact.field == "enabled":
                     values["enabled"] = True  # it may be up

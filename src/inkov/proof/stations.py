@@ -12,7 +12,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Domains, Network
 from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import Domain, Mask, Tags, View, tag_of
-from inkov.kinds.table import carries_tags, is_up, memberships, station_vlans, untagged_vlan
+from inkov.kinds.table import carries_tags, is_up, memberships, setting_words, station_vlans, untagged_vlan
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
@@ -237,8 +237,13 @@ def _why_dead(network: Network, segment: Segment, ref: PortRef) -> str:
         return f"no member of {ref} is enabled"
     kind = network.settled(ref).switching
     own = memberships(kind) & segment.vlans.mask or VlanSet(station_vlans(kind)).mask & segment.vlans.mask
-    if not own or own & network.active(ref.switch):
+    if not own:
         return ""
+    if own & network.active(ref.switch):
+        passes = network.honest(ref, View.MAY).sends | network.own_domains(ref, View.MAY)
+        return (
+            "" if passes & segment.vlans.mask else f"{ref} passes no frame of it ({setting_words(network.port(ref))})"
+        )
     vid = next(bits(own))
     state = "has suspended" if network.defined(ref.switch) >> vid & 1 else "does not define"
     return f"{ref.switch} {state} {vid}"

@@ -140,19 +140,21 @@ class Stations:
         managed = edges.managed if self.segment.ports is None else []
         self.managed = {at for at in managed if at[1].vid in self.segment.vlans}
         gateways = Gateways(campus, made, ports) if self.managed else None
+        selves: set[PortRef] = set()
         for switch, gateway in self.managed:
             itself, vid = PortRef(switch, f"VLAN {gateway.vid}"), gateway.vid or 0
-            self.ports.add(itself)
+            selves.add(itself)
             if gateways and gateways.up((switch, gateway), surely=ports.sure):
+                self.ports.add(itself)
                 self.starts.add((switch, (vid, ())))
                 self.hearers.setdefault((switch, vid), set()).add(itself)
         if self.segment.ports is None:
             set_in = [a for a in mine if _may_be_set_in(a.port, sure=ports.sure) & self.segment.vlans]
             self.set_in = {r for a in set_in for r in a.refs}
-            self.named = self.set_in | self.ports
+            self.named = self.set_in | self.ports | selves
             guests = {r for a in mine if _listens_alone(a.port, self.segment) for r in a.refs}
             surely = {r for a in mine if _may_be_set_in(a.port, sure=True) & self.segment.vlans for r in a.refs}
-            self.known = bool(self.ports | (surely - guests))
+            self.known = bool(self.ports | selves | (surely - guests))
         else:
             self.set_in = self.named = {r for r in self.segment.ports if r.switch}
             self.known = bool(self.named | self.ports)

@@ -61,7 +61,7 @@ class Together:
             deaf = {r for m in mays for r in m.ports} - heard - (senders if len(senders) == 1 else set())
             if reason or deaf:
                 return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
-        if len({r for m in mays for r in m.ports}) > 1 and (loop := self._loop(made, frames, everywhere)):
+        if len({r for m in mays for r in m.ports}) > 1 and (loop := self._loop(frames, everywhere)):
             return loop
         return self._open(made, used, node, rests_on) or (
             self._failures(made, used, node, failures, rests_on) if failures else ""
@@ -109,7 +109,7 @@ class Together:
                 rests_on.append(f"the tree and pruning leave {near} open")
         return ""
 
-    def _loop(self, made: Wiring, frames: Frames, places: set[tuple[str, int]]) -> str:
+    def _loop(self, frames: Frames, places: set[tuple[str, int]]) -> str:
         """Says where frames of some places go round in a ring, none of whose devices is known to run a tree."""
         bare = {
             s.name
@@ -123,7 +123,10 @@ class Together:
                 place = parent[place]
             return place
 
-        for a, b in (k for k in made.links if up(self.campus, made, k) and {k[0].switch, k[1].switch} <= bare):
+        sure = {(min(e), max(e)) for some in frames.edges.values() for e in some}
+        for a, b in sorted(sure):
+            if not {a.switch, b.switch} <= bare:
+                continue
             for here in sorted(p for p in places if p[0] == a.switch):
                 frame: Inside = (here[1], ())
                 over = next((f for f in frames.cross(a, b, frame) if frame in frames.cross(b, a, f)), None)
@@ -151,13 +154,19 @@ class Together:
         after = {n["failed"]: n for n in node["when"]}
         wires = {f"cable {a} - {b}": [a, b] for k in made.links for a, b in made.links[k]}
         switches = {f"switch {s.name}": [PortRef(s.name, p) for p in s.ports] for s in self.campus.switches.values()}
+        selves = {
+            f"switch {s.name}": {PortRef(s.name, f"VLAN {g.vid}") for g in s.gateways}
+            for s in self.campus.switches.values()
+        }
         for failed, dead in {**wires, **switches}.items():
             less = _disabled(self.campus, dead)
             touched = any(not up(less, made, k) for k in made.links if k in used or k[::-1] in used)
             if touched and failed not in after:
                 return f"what happens when {failed} fails is left out"
             if failed in after and (
-                why := Together(less, self.claim, self.failed | set(dead)).check(after[failed], failures - 1, rests_on)
+                why := Together(less, self.claim, self.failed | set(dead) | selves.get(failed, set())).check(
+                    after[failed], failures - 1, rests_on
+                )
             ):
                 return f"when {failed} fails: {why}"
         return ""
