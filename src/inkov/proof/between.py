@@ -95,8 +95,9 @@ FRAMES_ALONE: Final = "frames pass between them, and no packet does"
 
 def named_host(network: Network, stations: Stations) -> Host | None:
     """Returns the host that a segment is, where it is one host and nothing else."""
-    names = stations.segment.hosts
-    return network.campus.hosts.get(next(iter(names))) if len(names) == 1 else None
+    segment = stations.segment
+    host = network.campus.hosts.get(next(iter(segment.hosts))) if len(segment.hosts) == 1 else None
+    return host if host is not None and segment.ports == frozenset({host.port}) else None
 
 
 def no_neighbours(a: Host, b: Host) -> str:

@@ -117,6 +117,7 @@ class Stations:
         named: all its ports, those that pass nothing as they are set, too.
         mute: ports of which a station hears it, and that take no frame of that station in.
         known: some port is its own, be it a dead one; none is where all that is set in its VLANs are private hosts of it.
+        alone: the host that it is, where it is one host and nothing else.
         managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
 
@@ -159,6 +160,8 @@ class Stations:
             self.set_in = self.named = {r for r in self.segment.ports if r.switch}
             self.known = bool(self.named | self.ports)
 
+        one = campus.hosts.get(next(iter(self.segment.hosts))) if len(self.segment.hosts) == 1 else None
+        self.alone = one if one is not None and self.named == _looked_at(campus, made, one.port) else None
         domains = {d for _, (d, _) in self.starts} | {d for _, d in self.hearers}
         self.hosts = [h for h in campus.hosts.values() if self._has(campus, made, h, domains, ports)]
 
@@ -246,7 +249,7 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
             raise Malformed(f"{name} is outside of the campus, of which nothing is checked here")
         own = [p for r in segment.ports for p in _looked_at(campus, made, r)] if segment.ports is not None else None
         return segment if own is None else replace(segment, ports=frozenset([*own, PortRef("", "")]))
-    if (host := named_host(campus, name)) is not None:
+    if (host := _host(campus, name)) is not None:
         vlans = _host_vlans(campus, made, host, ports)
         own_vlans = ALL if vlans is None else VlanSet(vlans - {0})
         return Segment(
@@ -261,7 +264,7 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
     return Segment(name, VlanSet(vids), Source(""))
 
 
-def named_host(campus: Campus, name: str) -> Host | None:
+def _host(campus: Campus, name: str) -> Host | None:
     """Returns the host that a name or an address stands for."""
     if name in campus.hosts:
         return campus.hosts[name]

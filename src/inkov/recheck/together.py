@@ -12,7 +12,7 @@ from inkov.model.switch import Kind
 from inkov.model.tree import Protocol
 from inkov.recheck.frames import Frames
 from inkov.recheck.ports import Inside, Ports
-from inkov.recheck.stations import Edges, Stations, named_host
+from inkov.recheck.stations import Edges, Stations
 from inkov.recheck.wiring import Wiring, up, wiring
 
 
@@ -42,7 +42,7 @@ class Together:
         places = [_places(m) for m in mays]
         if reason := self._no_member(groups, mays, places):
             return reason
-        if 3 in self.claim["layers"] and (strange := _no_neighbours(self.campus, self.claim["segments"])):
+        if 3 in self.claim["layers"] and (strange := _no_neighbours(groups)):
             return strange
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
@@ -181,9 +181,9 @@ def _places(stations: Stations) -> dict[PortRef, set[tuple[str, int]]]:
     return found
 
 
-def _no_neighbours(campus: Campus, names: list[str]) -> str:
+def _no_neighbours(groups: list[Stations]) -> str:
     """Says which two hosts send each other no packet in frames of their own: by its mask one takes the other for far away."""
-    own = [h.address for n in names if (h := named_host(campus, n)) is not None and h.address is not None]
+    own = [g.alone.address for g in groups if g.alone is not None and g.alone.address is not None]
     for a, b in permutations(own, 2):
         known = a.version == b.version and a.network.prefixlen < a.max_prefixlen
         if a.ip == b.ip or (known and b.ip not in a.network):
