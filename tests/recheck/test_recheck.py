@@ -287,8 +287,8 @@ def test_a_claim_that_claims_nothing_is_refused(certified, change, reason):
 
 
 HEAVY = [
-    {"boat-dock": {"": {f"{1 + n // 4000}.{n % 4000 + 1}": "1-4094" for n in range(2000)}}},
-    {f"nobody-{n}": {"": {"any": "1-4094"}} for n in range(1400)},
+    {"boat-dock": {"*": {f"{1 + n // 4000}.{n % 4000 + 1}": "1-4094" for n in range(2000)}}},
+    {f"nobody-{n}": {"*": {"any": "1-4094"}} for n in range(1400)},
 ]
 
 

@@ -147,13 +147,20 @@ def _closed(
 def _data(masks: _Masks) -> Data:
     made = {
         switch: {
-            port: {inside: _domains(mask) for inside, mask in sorted(by_inside.items()) if mask}
+            _spelt(port): {inside: _domains(mask) for inside, mask in sorted(by_inside.items()) if mask}
             for port, by_inside in sorted(ports.items(), key=lambda p: natural(p[0]))
             if any(by_inside.values())
         }
         for switch, ports in sorted(masks.items(), key=lambda s: natural(s[0]))
     }
     return {switch: ports for switch, ports in made.items() if ports}
+
+
+def _spelt(port: str) -> str:
+    """Returns a port of arrival as a certificate has it: `*` for what starts there, and a real port never so."""
+    if port == STARTS:
+        return "*"
+    return f"\\{port}" if port.startswith(("*", "\\")) else port
 
 
 def _flow(graph: Graph, starts: Mapping[str, Mask], inside: str, masks: _Masks) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from functools import partial
@@ -97,6 +98,7 @@ class _Apart:
             if not stations.known:
                 return f"no port of {name} is known"
         known = {set_name(*at): at for at in self.gateways.all}
+        self.data = {self._gateways_called.get(name, name): made for name, made in self.data.items()}
         for name in self.data:
             if name in known:
                 self.closed(name, partial(self.gateways.sets_out, known[name]))
@@ -114,6 +116,15 @@ class _Apart:
                 if 3 in self.claim["layers"] and (how := self._routed(facing, x, y, ears, closed)):
                     return how
         return self._beyond() if 3 in self.claim["layers"] else ""
+
+    @property
+    def _gateways_called(self) -> dict[str, str]:
+        """What sets of gateways are called in certificates of earlier days, where that says which is meant."""
+        called = [
+            (f"gateway {device} {gateway.place}", set_name(device, gateway)) for device, gateway in self.gateways.all
+        ]
+        often = Counter(old for old, _ in called)
+        return {old: now for old, now in called if often[old] == 1}
 
     def _beyond(self) -> str:
         """Says which gateways are not in the input, by which packets may pass to the other side."""

@@ -73,7 +73,8 @@ class Frames:
         try:
             for switch, ports in data.items():
                 for port, by_inside in ports.items():
-                    frames = made.setdefault(switch, {}).setdefault(port, set())
+                    own = STARTS if port == "*" else port.removeprefix("\\")
+                    frames = made.setdefault(switch, {}).setdefault(own, set())
                     for inside, spans in by_inside.items():
                         tags = (ANY,) if inside == "any" else tuple(map(int, filter(None, inside.split("."))))
                         for span in spans.split(","):

@@ -88,7 +88,7 @@ class Together:
         states: list[tuple[str, str, Inside]] = [(start[0], "", (start[1], ()))]
         for before, port, *end, domain in hops:
             switch, by, frame = states[before]
-            near, far = PortRef(switch, port), PortRef(*end)
+            near, far = PortRef(switch, port), PortRef(*(end if len(end) > 1 else end[0].split(":", 1)))
             arrived = (
                 [f for f in frames.cross(near, far, frame) if f[0] == domain]
                 if (near, far) in frames.edges[switch]

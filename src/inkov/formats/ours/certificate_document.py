@@ -58,7 +58,7 @@ class FailedPart(NodePart):
 
 
 Set = dict[str, dict[str, dict[str, str]]]
-"""Switch to port of arrival, empty for what starts there, to tags inside, to domains as ranges."""
+"""Switch to port of arrival, `*` for what starts there, to tags inside, to domains as ranges."""
 
 
 class ApartCertificate(Document):
