@@ -70,3 +70,9 @@ def test_a_certificate_is_refused_where_the_claim_is_no_longer_proved(campus, se
             if accepted and not any("the tree and pruning leave" in fact for fact in checked.rests_on):
                 outcome = again.decide(claim)
                 assert isinstance(outcome, Proved), (what, claim, outcome)
+
+
+def test_most_certificates_were_accepted_before_anything_was_changed():
+    """Runs after the property above, which a checker that refuses all would pass."""
+    assert COUNTS["accepted"] > 10 * COUNTS["own refused"]
+    assert COUNTS["refused"]

@@ -17,6 +17,7 @@ from inkov.formats.text import utf8
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 from inkov.store import ledger
+from inkov.store.baselines import is_unchanged
 from inkov.store.writing import write_bytes, write_set
 
 _KEPT: Final = frozenset({"switch", "campus", "change", "baseline", "certificate"})
@@ -39,18 +40,24 @@ def write_result(path: Path, data: bytes, *, kind: str = "", read: Collection[Pa
     """
     if why := _refused(path, kind, read):
         raise BadInput([Problem(Source(path.as_posix()), why)])
-    _written(path, data)
+    write_bytes(path, data)
+    if path.is_file():
+        ledger.remember(path, data)
 
 
-def write_results(texts: Mapping[Path, str], *, kind: str, read: Collection[Path] = ()) -> None:
+def write_results(texts: Mapping[Path, str], *, kind: str) -> None:
     """Writes files that belong together: all of them or none.
 
     Raises:
         BadInput: as `write_result`; with all that stands in the way.
     """
-    refused = [Problem(Source(p.as_posix()), why) for p in texts if (why := _refused(p, kind, read))]
+    refused = [Problem(Source(p.as_posix()), why) for p in texts if (why := _refused(p, kind, ()))]
     if refused:
         raise BadInput(refused)
+    _write_all(texts)
+
+
+def _write_all(texts: Mapping[Path, str]) -> None:
     write_set(texts)
     for path, text in texts.items():
         ledger.remember(path, text.encode("utf-8"))
@@ -72,12 +79,10 @@ def write_folder(folder: Path, texts: Mapping[str, str], *, read: Collection[Pat
         what = f"and holds {foreign.name}, which Inkov did not write so" if foreign else "and is no folder"
         raise BadInput([Problem(Source(folder.as_posix()), f"is there already, {what}; name a new folder")])
     files = {folder / name: text for name, text in texts.items()}
-    write_set(files)
+    _write_all(files)
     for path in old:
         if path not in files:
             path.unlink()
-    for path, text in files.items():
-        ledger.remember(path, text.encode("utf-8"))
 
 
 def _read_back(texts: Mapping[str, str]) -> None:
@@ -87,12 +92,6 @@ def _read_back(texts: Mapping[str, str]) -> None:
         for name, text in texts.items():
             (Path(made) / name).write_text(text, "utf-8", newline="\n")
         load_files(made)
-
-
-def _written(path: Path, data: bytes) -> None:
-    write_bytes(path, data)
-    if path.is_file():
-        ledger.remember(path, data)
 
 
 def _refused(path: Path, kind: str, read: Collection[Path]) -> str:
@@ -112,13 +111,4 @@ def _refused(path: Path, kind: str, read: Collection[Path]) -> str:
         return "holds a configuration, which this would write over; name another file"
     if ledger.wrote(path) or (kind == there == "certificate"):
         return ""
-    if kind == "baseline" and there == kind and _fits(path):
-        return ""
-    return _NOT_OURS
-
-
-def _fits(path: Path) -> bool:
-    """Tells whether a baseline is as it was written, by its own digest."""
-    from inkov.store.baselines import is_unchanged
-
-    return is_unchanged(path)
+    return "" if kind == there == "baseline" and is_unchanged(path) else _NOT_OURS

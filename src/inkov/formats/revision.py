@@ -90,8 +90,8 @@ def folder_of(text: str, like: str = "") -> Iterator[Path]:
     with tempfile.TemporaryDirectory(prefix="inkov-") as made:
         target = Path(made) / (Path(inside).name or "site")
         if kind.strip() == b"blob":
-            size = int(_git("cat-file", "-s", tree, place=text) or 0)
-            _write(text, [Entry("100644", "blob", tree, size, "")], target)
+            own = (_git("rev-parse", "--verify", "--end-of-options", tree, place=text) or b"").decode().strip()
+            _write(text, [Entry("100644", "blob", own, 0, "")], target)
         else:
             target.mkdir()
             _write(text, _listed(text, tree), target)

@@ -336,13 +336,12 @@ class Network(Bridging):
     def _join_unknown(self, graph: Graph, name: str, ports: list[PortRef]) -> None:
         looks = name in self.switches and self.switches[name].kind is not Kind.UNMANAGED
         anything = self.active(name, View.MAY) if looks else AS_IT_IS
+        taken = self.switches[name].ports if name in self.switches else ()
         for ref in ports:
             lag = self.port(ref).lag
             own = PortRef(ref.switch, lag) if lag else ref
             relay = self.relay(own, View.MAY)
-            far = PortRef(
-                name, unknown_port(own, self.switches[name].ports if name in self.switches else ())
-            )  # its ports are not known, but they are different ones
+            far = PortRef(name, unknown_port(own, taken))  # its ports are not known, but they are different ones
             graph.join(
                 own,
                 far,

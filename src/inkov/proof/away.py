@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
-from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
-from inkov.model.routing import Ip
 from inkov.proof.ends import End
 from inkov.proof.leg import Halt, Leg
 from inkov.proof.outside import Outside
 from inkov.proof.packets import Packet
 from inkov.proof.routed import entered_by, left_by, not_passed, sent_to
-from inkov.proof.routing import Arrival, Routing
+from inkov.proof.routing import Arrival
 
 
-def outward_leg(network: Network, start: End, end: End) -> Leg:
+def outward_leg(outside: Outside, start: End, end: End) -> Leg:
     """Follows a packet from a station to an address outside of the campus.
 
     Args:
-        network: the campus with its forwarding.
+        outside: what lies outside of the campus.
         start: who sends; its address is known.
         end: the address outside.
     """
-    outside, packet = _outside(network), _packet(start, end)
+    network, packet = outside.network, _packet(start, end)
     entered, missing = entered_by(network, outside.routing[View.MUST], start)
     if missing is not None:
         return missing
@@ -39,9 +37,9 @@ def outward_leg(network: Network, start: End, end: End) -> Leg:
     return not_passed(network, start, end, entered[0], packet)
 
 
-def inward_leg(network: Network, start: End, end: End) -> Leg:
+def inward_leg(outside: Outside, start: End, end: End) -> Leg:
     """Follows a packet from an address outside of the campus to a station, by whichever gateway leads out."""
-    outside, packet = _outside(network), _packet(start, end)
+    network, packet = outside.network, _packet(start, end)
     exits = outside.exits[View.MUST] or outside.exits[View.MAY]
     if not exits:
         why = "nothing leads out of the campus, and so nothing comes in: no route and no routed port does"
@@ -57,15 +55,6 @@ def inward_leg(network: Network, start: End, end: End) -> Leg:
                 (*last.missing, *_doubts(arrival, view)),
             )
     return not_passed(network, start._replace(ref=exits[0].ref, own=exits[0]), end, exits[0], packet)
-
-
-def is_inside(network: Network, ip: Ip) -> bool:
-    """Tells whether an address is one that the campus uses."""
-    return _outside(network).is_inside(ip)
-
-
-def _outside(network: Network) -> Outside:
-    return Outside(network, {view: Routing(network, view) for view in (View.MUST, View.MAY)})
 
 
 def _packet(start: End, end: End) -> Packet:

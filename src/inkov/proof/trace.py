@@ -10,9 +10,10 @@ from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain
 from inkov.model.names import PortRef
 from inkov.model.touching import open_touches, said
-from inkov.proof.away import inward_leg, is_inside, outward_leg
+from inkov.proof.away import inward_leg, outward_leg
 from inkov.proof.between import no_neighbours
 from inkov.proof.ends import End, UnknownEnd
+from inkov.proof.layer3 import Layer3
 from inkov.proof.leg import Leg, leg, vlan_of
 from inkov.proof.outcome import Passage
 from inkov.proof.routed import routed_leg
@@ -72,7 +73,8 @@ def _out_and_back(network: Network, a: End, b: End) -> Trace:
     if a.away and b.away:
         raise UnknownEnd(f"no host and no gateway has the address {a.name} or {b.name}; one end must be in the campus")
     inner, outer = (b, a) if a.away else (a, b)
-    if outer.address is not None and is_inside(network, outer.address):
+    outside = Layer3(network).outside
+    if outer.address is not None and outside.is_inside(outer.address):
         raise UnknownEnd(
             f"no host and no gateway has the address {outer.name}, and it is in a subnet of the campus; "
             f"name it in 'hosts' with its port"
@@ -83,7 +85,7 @@ def _out_and_back(network: Network, a: End, b: End) -> Trace:
             f"name a host with its address and gateway"
         )
     ways = ((a, b), (b, a))
-    legs = [_sure(network, inward_leg(network, x, y) if x.away else outward_leg(network, x, y)) for x, y in ways]
+    legs = [_sure(network, inward_leg(outside, x, y) if x.away else outward_leg(outside, x, y)) for x, y in ways]
     return Trace((a.domain, b.domain), (), legs[0], legs[1], routed=True)
 
 

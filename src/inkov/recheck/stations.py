@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
+from functools import cached_property
 from ipaddress import ip_address
 from typing import Any, NamedTuple, assert_never
 
@@ -27,7 +28,7 @@ from inkov.model.switch import (
     Tunnel,
     Unstated,
 )
-from inkov.model.vlanset import ALL, VlanSet
+from inkov.model.vlanset import ALL, NONE, VlanSet
 from inkov.recheck.frames import Malformed
 from inkov.recheck.gateways import At, Gateways
 from inkov.recheck.ports import Inside, Own, Ports
@@ -117,20 +118,20 @@ class Stations:
         named: all its ports, those that pass nothing as they are set, too.
         mute: ports of which a station hears it, and that take no frame of that station in.
         known: some port is its own, be it a dead one; none is where all that is set in its VLANs are private hosts of it.
-        alone: the host that it is, where it is one host and nothing else.
         managed: the places of switches that are managed in one of its VLANs; they are stations by themselves.
     """
 
     def __init__(self, campus: Campus, made: Wiring, name: str, ports: Ports, edges: Edges, *, whole: bool) -> None:
         """Takes a segment; `whole` takes the one untagged station of a port into all VLANs that it sends in or hears."""
         self.segment = _segment(campus, made, name, ports)
+        self._of = campus, made, ports
         self.starts: set[tuple[str, Inside]] = set()
         self.hearers: dict[tuple[str, int], set[PortRef]] = {}
         self.ports: set[PortRef] = set()
         self.mute: set[PortRef] = set()
         mine = edges.of(self.segment)
         for alike in mine:
-            for vlans, refs in self._narrowed(campus, made, alike.refs, ports):
+            for vlans, refs in self._narrowed(alike.refs):
                 for own, inside in alike.kinds:
                     self._heard(vlans, refs, own, ports)
                     self._sent(campus, vlans, refs, own, inside)
@@ -160,38 +161,45 @@ class Stations:
             self.set_in = self.named = {r for r in self.segment.ports if r.switch}
             self.known = bool(self.named | self.ports)
 
+    @cached_property
+    def alone(self) -> Host | None:
+        """The host that it is, where it is one host and nothing else."""
+        campus, made, _ = self._of
         one = campus.hosts.get(next(iter(self.segment.hosts))) if len(self.segment.hosts) == 1 else None
-        self.alone = one if one is not None and self.named == _looked_at(campus, made, one.port) else None
+        return one if one is not None and self.named == _looked_at(campus, made, one.port) else None
+
+    @cached_property
+    def hosts(self) -> list[Host]:
+        """The hosts that may be among its stations."""
+        campus, made, ports = self._of
         domains = {d for _, (d, _) in self.starts} | {d for _, d in self.hearers}
-        self.hosts = [h for h in campus.hosts.values() if self._has(campus, made, h, domains, ports)]
+        found = []
+        for host in campus.hosts.values():
+            seen_at = _looked_at(campus, made, host.port)
+            other = host.name not in self.segment.hosts and seen_at <= self._by_host.keys()
+            if seen_at & self.ports and not other:
+                own = _host_vlans(campus, made, host, ports)
+                found += [host] if own is None or own & domains else []
+        return found
 
-    def _has(self, campus: Campus, made: Wiring, host: Host, domains: set[int], ports: Ports) -> bool:
-        """Tells whether a host may be among its stations."""
-        seen_at = _looked_at(campus, made, host.port)
-        if not seen_at & self.ports or (host.name not in self.segment.hosts and seen_at <= self._by_host(campus, made)):
-            return False
-        own = _host_vlans(campus, made, host, ports)
-        return own is None or bool(own & domains)
+    @cached_property
+    def _by_host(self) -> dict[PortRef, VlanSet]:
+        """The ports that are here by their hosts, with the VLANs that these may be in."""
+        campus, made, ports = self._of
+        found: dict[PortRef, VlanSet] = {}
+        for host in (campus.hosts[n] for n in self.segment.hosts if n in campus.hosts):
+            vlans = _host_vlans(campus, made, host, ports)
+            mine = ALL if vlans is None else VlanSet(v for v in vlans if v)
+            for ref in _looked_at(campus, made, host.port):
+                found[ref] = found.get(ref, NONE) | mine
+        return found
 
-    def _by_host(self, campus: Campus, made: Wiring) -> set[PortRef]:
-        hosts = [campus.hosts[n] for n in self.segment.hosts if n in campus.hosts]
-        return {ref for h in hosts for ref in _looked_at(campus, made, h.port)}
-
-    def _narrowed(
-        self, campus: Campus, made: Wiring, refs: list[PortRef], ports: Ports
-    ) -> Iterator[tuple[VlanSet, list[PortRef]]]:
+    def _narrowed(self, refs: list[PortRef]) -> Iterator[tuple[VlanSet, list[PortRef]]]:
         """Yields ports with the VLANs in which they count: of a port that is here by its hosts, those of these hosts."""
         if not self.segment.hosts:
             yield self.segment.vlans, refs
             return
-        own: dict[PortRef, VlanSet] = {}
-        for host in (campus.hosts[n] for n in self.segment.hosts if n in campus.hosts):
-            vlans = _host_vlans(campus, made, host, ports)
-            for ref in _looked_at(campus, made, host.port):
-                mine = ALL if vlans is None else VlanSet(v for v in vlans if v)
-                own[ref] = own[ref] | mine if ref in own else mine
-        for ref in refs:
-            yield self.segment.vlans & own.get(ref, ALL), [ref]
+        yield from ((self.segment.vlans & self._by_host.get(ref, ALL), [ref]) for ref in refs)
 
     def _heard(self, vlans: VlanSet, refs: list[PortRef], own: Own, ports: Ports) -> None:
         one = refs[0]
@@ -286,7 +294,8 @@ def _host_vlans(campus: Campus, made: Wiring, host: Host, ports: Ports) -> set[i
         if host.tag is None and traits(kinds[0].kind if kinds else port.switching).wide:
             return None
         found |= {d for wire in wires for d, _ in ports.enters(ref, wire, kinds)}
-        found |= {d for d in ALL if not ports.leaves(ref, (d, ()), kinds).isdisjoint(wires)}
+        mine = {d for own in kinds for d in _set_in(own.kind) | _members(own.kind)}
+        found |= {d for d in mine if not ports.leaves(ref, (d, ()), kinds).isdisjoint(wires)}
     return found
 
 
