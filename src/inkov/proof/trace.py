@@ -28,6 +28,7 @@ class Trace:
         vlans: the VLANs the two stations send in; None where a port has none.
         gateways: (VLAN, gateway) of the two VLANs when they differ.
         routed: both have addresses, and packets were followed through gateways.
+        outside: the name of the end that is outside of the campus; empty where both are in it.
         frames_alone: why packets do not pass between two hosts whose frames do; empty where they do.
         beside: a port next to one end that is in the other end's VLAN; the range may be off by one.
         there: from the first port to the second.
@@ -41,6 +42,7 @@ class Trace:
     beside: PortRef | None = None
     routed: bool = False
     frames_alone: str = ""
+    outside: str = ""
 
 
 def trace(network: Network, a: End, b: End) -> Trace:
@@ -86,7 +88,7 @@ def _out_and_back(network: Network, a: End, b: End) -> Trace:
         )
     ways = ((a, b), (b, a))
     legs = [_sure(network, inward_leg(outside, x, y) if x.away else outward_leg(outside, x, y)) for x, y in ways]
-    return Trace((a.domain, b.domain), (), legs[0], legs[1], routed=True)
+    return Trace((a.domain, b.domain), (), legs[0], legs[1], routed=True, outside=outer.name)
 
 
 def _sure(network: Network, found: Leg) -> Leg:

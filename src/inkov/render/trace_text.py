@@ -32,7 +32,9 @@ def _leg(name: str, leg: LegView) -> Block:
     arrived = first.arrived if isinstance(first, PassageView) and first.by else ()
     lines: list[Text] = [
         Text.assemble((name, "bold")),
-        Text.assemble("○  ", words(leg.start), "   ", (tags_text(arrived), "bold")),
+        Text.assemble(
+            "○  ", words(leg.start), "   ", ("" if isinstance(first, TurnView) else tags_text(arrived), "bold")
+        ),
         *passage_lines(leg.way, stopped=leg.halt is not None),
     ]
     if leg.halt is None:

@@ -60,7 +60,7 @@ class TraceView:
 
 def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceView:
     """Returns a trace as plain data; `names` are the two ends as they were asked for."""
-    there, back = _leg(trace.there, names), _leg(trace.back, (names[1], names[0]))
+    there, back = _leg(trace, trace.there, names), _leg(trace, trace.back, (names[1], names[0]))
     outcome = "stopped" if trace.frames_alone and _outcome(there, back) == "open" else _outcome(there, back)
     return TraceView(
         a=names[0],
@@ -115,20 +115,22 @@ def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
     return f"{text} No device has a gateway of both, so nothing joins them."
 
 
-def _leg(leg: Leg, names: tuple[str, str]) -> LegView:
+def _leg(trace: Trace, leg: Leg, names: tuple[str, str]) -> LegView:
     halt = None
     if leg.halt is not None:
         h = leg.halt
         also = str(h.also) if h.also else ""
         halt = HaltView(str(h.at), h.why, tuple(dict.fromkeys(map(str, h.sources))), h.meant, also, h.also_ports)
     return LegView(
-        start=_end(leg.start, names[0]),
-        end=_end(leg.end, names[1]),
+        start=_end(trace, leg.start, names[0]),
+        end=_end(trace, leg.end, names[1]),
         way=tuple(map(step_view, leg.way)),
         halt=halt,
         missing=leg.missing,
     )
 
 
-def _end(ref: PortRef, name: str) -> str:
+def _end(trace: Trace, ref: PortRef, name: str) -> str:
+    if name == trace.outside:
+        return f"{name}, outside of the campus"
     return name if name == str(ref) else f"{name} at {ref}"
