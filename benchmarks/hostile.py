@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import json
 import resource
 import subprocess
 import sys
@@ -99,6 +100,37 @@ def crowd(n: int) -> Files:
     return made
 
 
+def announcers(n: int) -> Files:
+    def heard(i: int) -> dict[str, object]:
+        chassis = {"id": {"type": "mac", "value": f"02:00:00:00:{i // 256:02x}:{i % 256:02x}"}}
+        return {"e0": {"via": "LLDP", "chassis": chassis, "port": {"id": {"type": "ifname", "value": f"u{i}"}}}}
+
+    ports = "{e0: {trunk: '10,20'}, 2: {access: 10}, 3: {access: 20}}"
+    return {
+        "a.json": json.dumps({"lldp": {"interface": [heard(i) for i in range(n)]}}),
+        "b.yaml": switch("a", "{10: x, 20: y}", ports),
+    }
+
+
+def end_marks(n: int) -> Files:
+    return {"a.xml": '<hello xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"/>' + "]]>]]>" * n}
+
+
+def nested(n: int) -> Files:
+    inner = "<interface>" * n + "</interface>" * n
+    return {"a.xml": f'<interfaces xmlns="http://openconfig.net/yang/interfaces">{inner}</interfaces>'}
+
+
+def ring(n: int) -> Files:
+    made = {}
+    for i in range(n):
+        ports = "{1-8: {access: 10}, 9-16: {access: 20}, u1: {trunk: '10,20'}, u2: {trunk: '10,20'}}"
+        heard = f"{{u1: s{(i + 1) % n} u2}}"
+        made[f"s{i}.yaml"] = switch(f"s{i}", "{10: a, 20: b}", ports, neighbours=heard, tree="{protocol: rstp}")
+    claims = "segments: {a: {vlan: 10}, b: {vlan: 20}}\nclaims: [{apart: [a, b]}, {together: [a]}]\n"
+    return made | {"campus.yaml": f"inkov: campus\nname: x\n{claims}"}
+
+
 SHAPES: list[tuple[str, Callable[[int], Files], int, list[str]]] = [
     ("port patterns repeated", patterns, 400, ["audit"]),
     ("port lines", port_lines, 8000, ["audit"]),
@@ -111,6 +143,11 @@ SHAPES: list[tuple[str, Callable[[int], Files], int, list[str]]] = [
     ("a ring with chords, surviving 2", chords, 60, ["prove", "--budget", "4"]),
     ("tunnels", tunnels, 18, ["prove"]),
     ("who hears whom, as JSON", crowd, 100, ["flood", "--format", "json"]),
+    ("announcers on one port", announcers, 800, ["prove"]),
+    ("end marks of a session", end_marks, 500000, ["audit"]),
+    ("nested elements", nested, 200000, ["audit"]),
+    ("a ring, each cable cut", ring, 300, ["failures", "--cuts", "--budget", "8"]),
+    ("a ring, a stranger at each port", ring, 300, ["failures", "--plugs", "--budget", "8"]),
 ]
 
 

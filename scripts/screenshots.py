@@ -69,7 +69,8 @@ def printed(command: str, quillfin: Path) -> str:
             seen += part
     shell.wait()
     os.close(here)
-    text = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]|\r", "", seen.decode("utf-8"))
+    text = re.sub(r"\r\x1b\[K[^\r\n]*(?=\r\x1b\[K)", "", seen.decode("utf-8"))  # how far it is, on a slow machine
+    text = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]|\r", "", text)
     return "".join(f"{line.rstrip()}\n" for line in text.split("\n")[:LINES]).rstrip("\n") + "\n"
 
 

@@ -124,14 +124,14 @@ def quillfin(tmp_path_factory):
     return folder / "quillfin"
 
 
-def on_screen(*args, columns, cwd=None, **env):
-    """What a command shows on a terminal of so many columns, without colours."""
+def on_screen(*args, columns, cwd=None, errors=False, **env):
+    """What a command shows on a terminal of so many columns, without colours; with `errors`, all that comes there."""
     near, far = pty.openpty()
     termios.tcsetwinsize(far, (50, columns))
     run = subprocess.Popen(
         [Path(sys.executable).with_name("inkov"), *map(str, args)],
         stdout=far,
-        stderr=subprocess.DEVNULL,
+        stderr=far if errors else subprocess.DEVNULL,
         cwd=cwd,
         env={**os.environ, "NO_COLOR": "1", **env},
     )

@@ -159,7 +159,7 @@ def prove(
 
     net = network(campus)
     made = None if claims is None else _claims(net, claims)
-    return run(net, made, strict=strict, late=_after(budget))
+    return run(net, made, strict=strict, late=after(budget))
 
 
 def _claims(net: Network, claims: Sequence[Claim | str]) -> list[Claim]:
@@ -205,7 +205,7 @@ def segment_called(campus: Campus, name: str) -> Segment:
         raise BadInput([Problem(Source("segment"), str(exc))]) from None
 
 
-def _after(budget: float | None) -> Callable[[], bool]:
+def after(budget: float | None) -> Callable[[], bool]:
     """Returns what tells that so many seconds have passed from now on."""
     end = None if budget is None else time.monotonic() + budget
     return lambda: end is not None and time.monotonic() > end

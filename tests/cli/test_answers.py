@@ -3,6 +3,7 @@
 import json
 import shutil
 from hashlib import blake2b
+from pathlib import Path
 
 import pytest
 
@@ -141,3 +142,44 @@ def test_what_hangs_on_more_than_the_files_of_a_folder_is_not_kept(ask, tmp_path
     (tmp_path / "new.yaml").write_text("inkov: switch\nname: new\nvlans: {10: }\nports: {1: {access: 10}}\n")
     assert ask("rehearse", "in", "--add", "new.yaml").code == 0
     assert answers(tmp_path) == []
+
+
+WATCHED = """
+import os, sys
+from inkov.cli import options
+options._WORTH_KEEPING = 0
+log = open(os.environ["OPENED"], "a")
+def note(event, args):
+    if event == "open" and isinstance(args[0], str) and args[1] == "r":
+        log.write(os.path.abspath(args[0]) + "\\n")
+        log.flush()
+sys.addaudithook(note)
+"""
+SMALL = "inkov: switch\nname: {}\nvlans: {{10: desks}}\nports: {{1: {{access: 10}}, 2: {{access: 20}}}}\n"
+
+
+def test_whatever_file_a_run_opened_is_part_of_the_question(tmp_path):
+    files = {
+        "in/campus.yaml": "inkov: campus\nname: x\nswitches: ['sw/*.yaml', '.more/*.yaml']\n"
+        "hosts: .lists/more.csv\nsegments: {desks: {vlan: 10}}\n",
+        "in/sw/a.yaml": SMALL.format("a"),
+        "in/.more/b.yaml": SMALL.format("b"),
+        "in/.other/c.yaml": SMALL.format("c"),
+        "in/.lists/more.csv": "host,switch,port\ndesk,b,1\n",
+    }
+    site = write_files(tmp_path, files) / "in"
+    (site / "sw" / "c.yaml").symlink_to("../.other/c.yaml")
+    write_files(tmp_path, {"watch/sitecustomize.py": WATCHED})
+    env = {
+        "PYTHONPATH": str(tmp_path / "watch"),
+        "OPENED": str(tmp_path / "opened"),
+        "XDG_CACHE_HOME": str(tmp_path / "cache"),
+    }
+    run_inkov("audit", site, **env)
+    opened = {p for line in (tmp_path / "opened").read_text().splitlines() if site in (p := Path(line)).parents}
+    assert {str(p.resolve().relative_to(site.resolve())) for p in opened} >= {n.removeprefix("in/") for n in files}
+    for path in sorted(opened):
+        was = path.read_bytes()
+        path.write_bytes(was + b"\nbroken: [\n")
+        assert run_inkov("audit", site, **env) == run_inkov("audit", site, "--no-cache", **env), path
+        path.write_bytes(was)

@@ -102,11 +102,12 @@ def test_defaults_that_nobody_set_are_left_out(tmp_path):
     assert type(switch.ports["1"].switching).__name__ == "Unstated"
 
 
+@pytest.mark.parametrize("greeting", [b"<hello xmlns='%s'/>]]>]]>" % BASE.encode(), b""])
 @pytest.mark.parametrize("chunk", [1, 7, 1986])
-def test_a_recorded_session_in_chunks_that_cut_words_and_characters(tmp_path, chunk):
+def test_a_recorded_session_in_chunks_that_cut_words_and_characters(tmp_path, chunk, greeting):
     odd = 'x="Küste ]]&gt;]]&gt; ##"'
     octets = reply(f"<data>{interfaces(port('1', ACCESS), odd)}</data>").encode()
-    framed = b"<hello xmlns='%s'/>]]>]]>" % BASE.encode()
+    framed = greeting
     for at in range(0, len(octets), chunk):
         part = octets[at : at + chunk]
         framed += b"\n#%d\n%s" % (len(part), part)

@@ -28,11 +28,25 @@ class TrialRow:
     alike: tuple[str, ...]
 
 
-def trials(campus: Campus, steps: Sequence[Step], progress: Callable[[int, int], None] | None = None) -> list[TrialRow]:
-    """Tries each step alone, worst first; those that do the same are one row."""
+def trials(
+    campus: Campus,
+    steps: Sequence[Step],
+    progress: Callable[[int, int], None] | None = None,
+    late: Callable[[], bool] = lambda: False,
+) -> list[TrialRow]:
+    """Tries each step alone, worst first; those that do the same are one row.
+
+    Args:
+        campus: on which.
+        steps: what to try.
+        progress: is told how many of how many were tried.
+        late: tells that no further step is to be tried; those left have no row.
+    """
     tried = _Trials(campus, [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims])
     rows: dict[Hashable, TrialRow] = {}
     for n, step in enumerate(steps, 1):
+        if late():
+            break
         key, row = tried.of(step)
         first = rows.setdefault(key, row)
         if first is not row:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -91,12 +90,12 @@ def map_(
 
         only = near(network, around, hops) & (only if only is not None else frozenset(network.switches))
     overlay = _overlay(network, vlan, segment, claim, changes, tree=tree)
-    from inkov.cli.output import put_bytes
+    from inkov.cli.output import put, put_bytes
     from inkov.drawing.maps import map_of
 
     picture = map_of(network, overlay, only)
     put_bytes(drawn(picture, kind), output)
-    sys.stdout.write(f"wrote {output.as_posix()}: {picture.subtitle}\n")
+    put(f"wrote {output.as_posix()}: {picture.subtitle}\n", None)
 
 
 def _overlay(
@@ -182,7 +181,7 @@ def report(
 
         trend = trend_view(states(str(site), last))
     made = _handover(network, site, since, trend, dated=dated)
-    from inkov.cli.output import put_bytes
+    from inkov.cli.output import put, put_bytes
 
     if kind == ".xlsx":
         from inkov.render.report_sheets import workbook
@@ -192,7 +191,7 @@ def report(
         from inkov.render.report_html import html
 
         put_bytes(html(made).encode("utf-8"), output)
-    sys.stdout.write(f"wrote {output.as_posix()}: {made.verdict[0]}\n")
+    put(f"wrote {output.as_posix()}: {made.verdict[0]}\n", None)
 
 
 def _handover(network: Network, site: Path, since: str | None, trend: TrendView | None, *, dated: bool) -> Handover:

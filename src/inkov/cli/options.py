@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Annotated, Any, TypeAlias
 
 import typer
 
-from inkov.cli.output import Format, Said, TableFormat, screen_width
+from inkov.cli.output import Format, Said, TableFormat, Working, screen_width
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.identity import devices_matching
 from inkov.model.source import Source
@@ -154,16 +154,19 @@ def reads_site(command: Callable[..., None], *, answers: Folders | None = None) 
             sys.stdout.write(known.out)
             raise typer.Exit(known.code)
         Said.out, Said.err = ([], []) if asked else (None, None)
+        Working.start(command.__name__.strip("_").replace("_", "-"))
         try:
             command(*args, **kwargs)
         except typer.Exit as exc:
             if not Run.unread:
-                _keep(asked, ask, exc.exit_code)
+                _keep(asked, ask, exc.exit_code, kwargs.get("budget"))
                 raise
         except BadInput as exc:
             wrong = exc.problems
         else:
-            _keep(asked, ask, 0)
+            _keep(asked, ask, 0, kwargs.get("budget"))
+        finally:
+            Working.end()
         if Run.unread or wrong:
             sys.stdout.flush()
             raise BadInput([*Run.unread, *wrong])
@@ -206,9 +209,14 @@ def _names_file(value: object) -> bool:
     return isinstance(value, Path) or (isinstance(value, list | tuple) and any(isinstance(v, Path) for v in value))
 
 
-def _keep(asked: Question | None, ask: Callable[[], Question | None], code: int) -> None:
-    """Keeps what this run said, if it took a while, hangs on nothing but what was asked, and no file changed meanwhile."""
-    if asked is None or Run.unread or Run.failed or time.monotonic() - Run.started < _WORTH_KEEPING:
+def _keep(asked: Question | None, ask: Callable[[], Question | None], code: int, budget: object) -> None:
+    """Keeps what this run said, if it took a while, hangs on nothing but what was asked, and no file changed meanwhile.
+
+    What the seconds of a budget cut short is not kept: another run may get further.
+    """
+    took = time.monotonic() - Run.started
+    late = isinstance(budget, int | float) and took >= budget
+    if asked is None or Run.unread or Run.failed or late or took < _WORTH_KEEPING:
         return
     from inkov.store.answers import Answer
 

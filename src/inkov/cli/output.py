@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import threading
 import time
 from collections.abc import Callable
 from enum import IntEnum, StrEnum
@@ -133,6 +134,7 @@ def put(text: str, output: Path | None) -> None:
     Raises:
         BadInput: the file cannot be written, or holds what somebody wrote.
     """
+    Working.end()
     if output is None:
         sys.stdout.write(text)
         if Said.out is not None:
@@ -152,28 +154,76 @@ def put_bytes(data: bytes, output: Path) -> None:
     write_result(output, data, read=Said.read)
 
 
+class Working:
+    """The one line on stderr, in a terminal only, that says what a run does while nothing is printed for half a second."""
+
+    _lock = threading.Lock()
+    _spoke = 0.0
+    _shown = False
+    _ended = threading.Event()
+
+    @classmethod
+    def start(cls, doing: str) -> None:
+        """Shows from a thread of its own how long a command has been working, where nothing tells more."""
+        if sys.stderr.isatty():
+            cls._spoke = started = time.monotonic()
+            cls._ended.clear()
+            threading.Thread(target=cls._watch, args=(doing, started), daemon=True).start()
+
+    @classmethod
+    def _watch(cls, doing: str, started: float) -> None:
+        while not cls._ended.wait(_PATIENCE):
+            if time.monotonic() - cls._spoke >= _PATIENCE:
+                cls.say(f"{doing}: working, {time.monotonic() - started:.0f} s")
+
+    @classmethod
+    def say(cls, text: str) -> None:
+        """Shows a text in place of the last."""
+        with cls._lock:
+            if not cls._ended.is_set() and sys.stderr.isatty():
+                cls._spoke, cls._shown = time.monotonic(), True
+                sys.stderr.write(f"\r\x1b[K{text}")
+                sys.stderr.flush()
+
+    @classmethod
+    def end(cls) -> None:
+        """Takes the line away for good: what the run prints comes now."""
+        cls._ended.set()
+        cls.clear()
+
+    @classmethod
+    def clear(cls) -> None:
+        """Takes the line away for now."""
+        with cls._lock:
+            cls._spoke = time.monotonic()
+            if cls._shown:
+                cls._shown = False
+                sys.stderr.write("\r\x1b[K")
+                sys.stderr.flush()
+
+
+_PATIENCE = 0.5
+"""Seconds without a word after which the line shows."""
+
+
 class Progress:
-    """A line on stderr for work that takes longer than a second, in a terminal only."""
+    """How far some work has come, on the line on stderr, once it takes longer than half a second."""
 
     def __init__(self, doing: str = "reading", what: str = "files") -> None:
         self.doing, self.what = doing, what
         self.started = time.monotonic()
-        self.shown = False
 
     def __call__(self, done: int, total: int) -> None:
         """Shows how far it has come."""
-        if not sys.stderr.isatty() or time.monotonic() - self.started < 1:
-            return
-        self.shown = done < total
-        end = "" if self.shown else "\r\x1b[K"
-        sys.stderr.write(f"\r\x1b[K{self.doing} {done} of {total} {self.what}{end}")
-        sys.stderr.flush()
+        if time.monotonic() - self.started >= _PATIENCE:
+            Working.say(f"{self.doing} {done} of {total} {self.what}")
 
 
 def complain(text: str) -> None:
     """Writes an error to stderr, its control characters made harmless."""
     from inkov.render.page import clean
 
+    Working.clear()
     for line in text.splitlines():
         sys.stderr.write(clean(line) + "\n")
         if Said.err is not None:

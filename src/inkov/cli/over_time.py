@@ -17,7 +17,7 @@ from inkov.cli.options import (
     of_site,
     reads_site,
 )
-from inkov.cli.output import ChangeFormat, Exit, Progress, TableFormat, emit, put
+from inkov.cli.output import ChangeFormat, Exit, Progress, TableFormat, complain, emit, put
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.source import Source
 
@@ -71,14 +71,20 @@ def failures(
     plugs: Annotated[
         bool, typer.Option("--plugs", help="Plug a stranger's switch into each host port, one at a time.")
     ] = False,
+    budget: Annotated[
+        float,
+        typer.Option("--budget", metavar="SECONDS", min=0, help="Stop after SECONDS, and say how many were tried."),
+    ] = 60,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Try each failure alone, and list the worst first: cables cut, devices off, a stranger's switch plugged in.
 
-    Without --cuts, --fails or --plugs, all three are tried. Exits 1 when a failure makes a claim worse.
+    Without --cuts, --fails or --plugs, all three are tried. Exits 1 when a failure makes a claim worse, and when the time
+    was over before all were tried.
     """
     network = load_network(site, strict=True)
+    from inkov import api
     from inkov.change.failures import trials
     from inkov.formats.ours import change_file
     from inkov.render.rehearsal_text import trials_text
@@ -93,7 +99,10 @@ def failures(
         *(change_file.every_plug(campus, hosts) if plugs or every else ()),
     ]
     many_networks()
-    rows = trials(campus, steps, Progress("tried", "failures"))
+    rows = trials(campus, steps, Progress("tried", "failures"), api.after(budget))
     emit("failures", result_format, output, rows, trials_text, trials_page)
-    if any(row.claims for row in rows):
+    tried = sum(1 + len(row.alike) for row in rows)
+    if tried < len(steps):
+        complain(f"{tried} of {len(steps)} failures were tried in {budget:g} s; --budget SECONDS gives more time")
+    if tried < len(steps) or any(row.claims for row in rows):
         raise typer.Exit(Exit.FOUND)

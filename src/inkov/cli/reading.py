@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -21,7 +20,7 @@ from inkov.cli.options import (
     of_site,
     reads_site,
 )
-from inkov.cli.output import Exit, Format, emit
+from inkov.cli.output import Exit, Format, complain, emit, put
 
 
 @partial(reads_site, answers=of_site)
@@ -82,6 +81,6 @@ def convert(
             files[f"{switch_writer.file_name(s, taken)}.json"] = text
             said += [f"{s.name}: {what}" for what in left_out]
     write_folder(folder, files, read=Run.read)
-    sys.stdout.write(f"wrote {plural(len(files), 'file')} to {clean(folder.as_posix())}\n")
+    put(f"wrote {plural(len(files), 'file')} to {clean(folder.as_posix())}\n", None)
     for line in said:
-        sys.stderr.write(f"note: {clean(line)}\n")
+        complain(f"note: {line}")

@@ -11,6 +11,7 @@ from inkov.formats.ovsdb import database as ovsdb
 from inkov.formats.reading import Reading
 from inkov.formats.snmp import text as snmp_text
 from inkov.formats.text import utf8
+from inkov.formats.xmltext import unframed
 from inkov.model.sources import Topic
 
 
@@ -146,4 +147,5 @@ def binary(data: bytes) -> Format | None:
 def format_of(data: bytes) -> Format | None:
     """Returns the format of a file by its content; None when it is none of them."""
     content = utf8(data)
-    return next((f for f in FORMATS if f.recognise(content)), None)
+    found = next((f for f in FORMATS if f.recognise(content)), None)
+    return found or next((f for f in FORMATS if f.recognise(unframed(content))), None)

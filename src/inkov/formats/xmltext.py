@@ -18,6 +18,7 @@ _NMDA: Final = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
 _MONITORING: Final = "urn:ietf:params:xml:ns:yang:ietf-netconf-monitoring"
 _DEFAULTS: Final = "{urn:ietf:params:xml:ns:netconf:default:1.0}default"
 _OPERATION: Final = f"{{{BASE}}}operation"
+_SOMETHING: Final = re.compile(rb"\S")
 _CHUNK: Final = re.compile(rb"\s*#([1-9]\d{0,9})\n")
 _END_OF_CHUNKS: Final = re.compile(rb"\n?##\s*")
 _MARK: Final = b"]]>]]>"
@@ -48,22 +49,30 @@ def contents(data: bytes, reading: Reading) -> list[Element]:
     return found
 
 
-def _messages(data: bytes, reading: Reading) -> Iterator[bytes]:
-    """Yields the messages of a file; lengths of chunks count octets, so nothing is searched for inside of them."""
+def unframed(data: bytes) -> bytes:
+    """Returns what a recorded session holds without its framing, by which it is recognised; nothing of other files.
+
+    A frame may hold a single octet, so that no word of a message stands in one piece (RFC 6242, 4.2).
+    """
+    return b"".join(_messages(data, None)) if data.lstrip()[:1] in {b"<", b"#"} else b""
+
+
+def _messages(data: bytes, reading: Reading | None) -> Iterator[bytes]:
+    """Yields the messages of a file; lengths of chunks count octets, so nothing is searched for inside of them.
+
+    Without a reading, a session that is cut ends with what is there.
+    """
     at = 0
-    while data[at:].strip():
+    while _SOMETHING.search(data, at):
         if _CHUNK.match(data, at):
             parts: list[bytes] = []
             while (chunk := _CHUNK.match(data, at)) is not None:
-                end = chunk.end() + int(chunk[1])
-                if end > len(data):
-                    raise reading.fail("the recorded session is cut; what is missing from this answer is not known")
-                parts.append(data[chunk.end() : end])
-                at = end
-            closing = _END_OF_CHUNKS.match(data, at)
-            if closing is None:
+                at = chunk.end() + int(chunk[1])
+                parts.append(data[chunk.end() : at])
+            closing = None if at > len(data) else _END_OF_CHUNKS.match(data, at)
+            if closing is None and reading is not None:
                 raise reading.fail("the recorded session is cut; what is missing from this answer is not known")
-            at = closing.end()
+            at = len(data) if closing is None else closing.end()
             yield b"".join(parts)
         else:
             end = data.find(_MARK, at)

@@ -21,7 +21,7 @@ from inkov.model.routing import Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Kind, VlanType
-from inkov.model.vlanset import Vid
+from inkov.model.vlanset import Vid, bits
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +74,6 @@ class Gateways:
 
     def __init__(self, plant: Bridging) -> None:
         self.plant = plant
-        self._starts: dict[tuple[Interface, View], Sets] = {}
 
     @cached_property
     def all(self) -> list[Interface]:
@@ -202,14 +201,9 @@ class Gateways:
             if ref in {k.a, k.b} and k.up and (view is View.MAY or not (k.doubt or self.plant.lag_failure(k)))
         ]
 
+    @remembered
     def starts(self, interface: Interface, view: View) -> Sets:
         """Returns where the frames a gateway sends set out."""
-        key = (interface, view)
-        if key not in self._starts:
-            self._starts[key] = self._sets_out(interface, view)
-        return self._starts[key]
-
-    def _sets_out(self, interface: Interface, view: View) -> Sets:
         vid = interface.gateway.vid
         if interface.port is None:
             return Sets({interface.device: 0 if vid is None else 1 << vid & self.plant.active(interface.device, view)})
@@ -223,6 +217,7 @@ class Gateways:
                     masks[far.switch] |= 1 << domain
         return Sets(masks, tuple(tagged))
 
+    @remembered
     def hears_in(self, interface: Interface, view: View) -> Mapping[str, Mask]:
         """Returns the domains by switch whose frames reach a gateway: its own, or those a routed port's far end sends."""
         name = interface.device
@@ -239,9 +234,7 @@ class Gateways:
             if self.plant.switches[far.switch].kind is Kind.UNMANAGED:
                 found[far.switch] |= relay.sends if view is View.MAY or not interface.tags else 0
                 continue
-            for domain in range(relay.sends.bit_length()):
-                if relay.sends >> domain & 1 and interface.tags in relay.send(domain):
-                    found[far.switch] |= 1 << domain
+            found[far.switch] |= sum(1 << d for d in bits(relay.sends) if interface.tags in relay.send(d))
         return found
 
     def beside(self, interface: Interface, view: View) -> list[Interface]:
