@@ -24,6 +24,7 @@ from inkov.plan.change import changes
 from inkov.plan.reach import change
 from inkov.steps.edit import CannotChange
 from inkov.steps.steps import Step
+from inkov.store.places import real
 
 
 def drift(before: Campus, after: Campus, names: tuple[str, str] = ("before", "after")) -> DriftView:
@@ -197,7 +198,7 @@ def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: 
 
 def _elsewhere(site: str | PathLike[str], folder: str | PathLike[str]) -> None:
     base = Path(site) if Path(site).is_dir() else Path(site).parent
-    if Path(folder).resolve().is_relative_to(base.resolve()):
+    if real(Path(folder)).is_relative_to(real(base)):
         raise BadInput([Problem(Source(str(folder)), "lies in the site's own folder; name one elsewhere")])
 
 

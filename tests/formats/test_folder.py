@@ -156,3 +156,17 @@ def test_patterns_follow_no_links_to_folders(tmp_path):
     folder = write_files(tmp_path / "site", files)
     (folder / "linked").symlink_to(tmp_path / "elsewhere")
     assert list(inkov.load(folder, allow_outside=True).switches) == ["a"]
+
+
+@pytest.mark.parametrize("listed", ["", "switches: ['*.json', sw/a.json]\n"])
+def test_a_file_under_several_names_is_one_file(tmp_path, listed):
+    port = {"name": "1", "config": {"name": "1", "type": "iana-if-type:ethernetCsmacd", "enabled": True}}
+    about = {"openconfig-system:system": {"config": {"hostname": "quay"}}}
+    export = json.dumps({**about, "openconfig-interfaces:interfaces": {"interface": [port]}})
+    site = write_files(tmp_path, {"sw/a.json": export, "campus.yaml": f"inkov: campus\nname: x\n{listed}"})
+    for name in ("0.json", "z.json"):
+        (site / name).symlink_to("sw/a.json")
+    (site / "hard.json").hardlink_to(site / "sw" / "a.json")
+    campus = inkov.load(site)
+    assert sorted(campus.files) == ["campus.yaml", "hard.json"]
+    assert [*campus.switches] == ["quay"]

@@ -1,5 +1,11 @@
 """What somebody wrote is never written over, by whichever command, and what Inkov wrote is replaced only while it is as it was."""
 
+import os
+import resource
+import subprocess
+import sys
+from pathlib import Path
+
 import pytest
 
 from conftest import run_inkov, write_files
@@ -109,3 +115,34 @@ def test_what_a_link_leads_to_is_replaced_whole_and_the_link_stays(site):
         assert run_inkov("ports", "site", "-o", "link.txt", cwd=site).code == 0
         assert (site / "link.txt").is_symlink()
         assert (site / "real.txt").stat().st_ino != number
+
+
+@pytest.mark.parametrize(
+    "command", [["ports", "site", "-o"], ["audit", "site", "--write-baseline"], ["map", "site", "-o"]]
+)
+def test_on_a_full_disk_what_a_link_leads_to_stays_whole(site, command):
+    """The limit of a file's size stands for the disk; nothing else is left behind either."""
+    (site / "far").mkdir()
+    (site / "x.svg").symlink_to("far/x.svg")
+    assert run_inkov(*command, "x.svg", cwd=site).code in {0, 1}
+    (whole,) = (site / "far").iterdir()
+    before = whole.read_bytes()
+    ran = subprocess.run(
+        [Path(sys.executable).with_name("inkov"), *command, "x.svg", "--no-cache"],
+        cwd=site,
+        check=False,
+        capture_output=True,
+        text=True,
+        preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_FSIZE, (9, 9)),
+    )
+    where = (site / "far" / "x.svg").as_posix()
+    assert (ran.returncode, ran.stderr) == (2, f"{where}: cannot be written: {os.strerror(27)}\n")
+    assert ([*(site / "far").iterdir()], whole.read_bytes()) == ([whole], before)
+    assert (site / "x.svg").is_symlink()
+
+
+@pytest.mark.parametrize(("command", "_"), WRITERS[:1] + WRITERS[7:])
+def test_a_link_that_leads_to_itself_is_told(site, command, _):
+    (site / "x.md").symlink_to("x.md")
+    ran = run_inkov(*command, "x.md", cwd=site)
+    assert (ran.code, ran.err) == (2, f"x.md: cannot be written: {os.strerror(40)}\n")

@@ -20,6 +20,7 @@ from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.identity import devices_matching
 from inkov.model.source import Source
 from inkov.model.vlanset import VlanSet, VlanTextError
+from inkov.store.places import real
 
 if TYPE_CHECKING:
     from inkov.formats.parsed import Shared
@@ -220,8 +221,8 @@ def _keep(asked: Question | None, ask: Callable[[], Question | None], code: int,
         return
     from inkov.store.answers import Answer
 
-    others = {p.resolve() for p in set(Run.read) - asked.files}
-    if (not others or others <= {p.resolve() for p in asked.files}) and ask() == asked:
+    others = {real(p) for p in set(Run.read) - asked.files}
+    if (not others or others <= {real(p) for p in asked.files}) and ask() == asked:
         asked.keep(Answer("".join(Said.out or ()), "".join(Said.err or ()), code))
 
 

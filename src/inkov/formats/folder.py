@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import os
 import stat
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 from inkov.formats import jsontext, registry
 from inkov.formats.format import MEGABYTE, Format
 from inkov.formats.ours import reader as ours
+from inkov.formats.patterns import distinct
 from inkov.formats.reading import Reading
 from inkov.formats.text import encoding, utf8
 
@@ -17,8 +18,8 @@ _HEAD = 4096
 _MAX_OURS = 4 * MEGABYTE
 
 
-def walk(folder: Path, reading: Callable[[Path], Reading]) -> Iterator[Path]:
-    """Yields the files below a folder in a fixed order; hidden folders and links to folders are left out.
+def walk(folder: Path, reading: Callable[[Path], Reading]) -> list[Path]:
+    """Returns the files below a folder in a fixed order; hidden folders and links to folders are left out.
 
     Args:
         folder: where to look.
@@ -28,6 +29,7 @@ def walk(folder: Path, reading: Callable[[Path], Reading]) -> Iterator[Path]:
     def unreadable(exc: OSError) -> None:
         reading(Path(exc.filename)).wrong(f"cannot be read: {exc.strerror or 'error'}")
 
+    found: list[Path] = []
     for where, folders, files in os.walk(folder, onerror=unreadable, followlinks=False):
         folders[:] = sorted(f for f in folders if not f.startswith("."))
         for name in folders:
@@ -36,9 +38,10 @@ def walk(folder: Path, reading: Callable[[Path], Reading]) -> Iterator[Path]:
         for name in sorted(files):
             path = Path(where) / name
             if path.is_file():
-                yield path
+                found.append(path)
             elif path.suffix.lower() in registry.ENDINGS and not path.exists():
                 reading(path).wrong("cannot be read: it is a link that leads nowhere")
+    return distinct(found)
 
 
 def counts(folder: Path, enough: int = 10_000) -> tuple[dict[str, int], bool]:

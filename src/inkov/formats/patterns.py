@@ -1,7 +1,8 @@
-"""Patterns of file names, as a campus file lists its switches."""
+"""Which files are meant: by patterns of names, as a campus file lists its switches, and each once by whatever names it has."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 
@@ -17,3 +18,12 @@ def matching(home: Path, pattern: str) -> list[Path]:
 
 def _through_link(path: Path, home: Path) -> bool:
     return any(p.is_symlink() for p in path.parents if p != home and home in p.parents)
+
+
+def distinct(paths: Iterable[Path]) -> list[Path]:
+    """Returns files in the order of their paths, each once: one that links lead to goes by its own path."""
+    own: dict[tuple[int, int], Path] = {}
+    for path in sorted(paths, key=lambda p: (p.is_symlink(), p)):
+        state = path.stat()
+        own.setdefault((state.st_dev, state.st_ino), path)
+    return sorted(own.values())

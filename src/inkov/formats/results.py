@@ -18,6 +18,7 @@ from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 from inkov.store import ledger
 from inkov.store.baselines import is_unchanged
+from inkov.store.places import real
 from inkov.store.writing import write_bytes, write_set
 
 _KEPT: Final = frozenset({"switch", "campus", "change", "baseline", "certificate"})
@@ -73,8 +74,8 @@ def write_folder(folder: Path, texts: Mapping[str, str], *, read: Collection[Pat
     """
     _read_back(texts)
     old = [p for p in sorted(folder.rglob("*")) if not p.is_dir()] if folder.exists() else []
-    own = {p.resolve() for p in read}
-    foreign = next((p for p in old if p.resolve() in own or not ledger.wrote(p)), None)
+    own = {real(p) for p in read}
+    foreign = next((p for p in old if real(p) in own or not ledger.wrote(p)), None)
     if foreign is not None or (folder.exists() and not folder.is_dir()):
         what = f"and holds {foreign.name}, which Inkov did not write so" if foreign else "and is no folder"
         raise BadInput([Problem(Source(folder.as_posix()), f"is there already, {what}; name a new folder")])
@@ -99,7 +100,7 @@ def _refused(path: Path, kind: str, read: Collection[Path]) -> str:
     try:
         if not path.is_file() or not path.stat().st_size:
             return ""
-        if path.resolve() in {p.resolve() for p in read}:
+        if real(path) in {real(p) for p in read}:
             return "was read by this run, which would write over it; name another file"
         there = ours.kind(utf8(path.read_bytes()))
     except (OSError, UnicodeDecodeError):

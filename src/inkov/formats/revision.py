@@ -20,6 +20,7 @@ from typing import Final, NamedTuple, Self
 from inkov.formats import registry
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
+from inkov.store.places import real
 
 _REVISION = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./@{}~^+-]*\Z")
 _MOST: Final = 512 * 1024 * 1024
@@ -116,7 +117,7 @@ def log(site: str, most: int) -> list[tuple[str, str, str]]:
     if not path.exists():
         raise _problem(site, "there is no such file or folder")
     words = ("log", "--no-show-signature", "--no-mailmap", f"-{most}", "--format=%h%x00%cs%x00%s", "--")
-    told = _git(*words, path.resolve().as_posix(), place=site)
+    told = _git(*words, real(path).as_posix(), place=site)
     if told is None:
         raise _problem(site, "is not in a git repository")
     rows = [line.split("\0") for line in told.decode("utf-8", "replace").splitlines()]
@@ -257,7 +258,7 @@ class _Blobs:
 def _from_top(site: str) -> str:
     """Returns how trees of the repository one is in call a path; nothing for the whole, and for what is not in it."""
     top = os.fsdecode(_git("rev-parse", "--show-toplevel", place=site) or b"").strip()
-    own, whole = Path(site).resolve(), Path(top).resolve()
+    own, whole = real(Path(site)), real(Path(top))
     return own.relative_to(whole).as_posix() if top and whole in own.parents else ""
 
 

@@ -23,6 +23,7 @@ from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.identity import device_named, same_name
 from inkov.model.names import natural
 from inkov.model.source import Source
+from inkov.store.places import real
 
 if TYPE_CHECKING:
     from inkov.formats.ours.campus_file import CampusFile
@@ -133,7 +134,7 @@ class _Loader:
 
     def _siblings(self) -> list[str]:
         try:
-            return [p.name for p in self.site.parent.iterdir()][:1000]
+            return [p.name for p in self.site.parent.iterdir() if p.name != self.site.name][:1000]
         except OSError:
             return []
 
@@ -146,7 +147,7 @@ class _Loader:
 
     def _read_folder(self) -> None:
         """Looks for the campus file first: it says which other files belong, and what holds for all of them."""
-        found = list(folder.walk(self.site, self._reading))
+        found = folder.walk(self.site, self._reading)
         own = [p for p in found if folder.says_campus(p)]
         if len(own) > 1:
             names = ", ".join(folder.shown(p, self.base) for p in own)
@@ -339,7 +340,7 @@ class _Loader:
             "twins": running.twins,
         }
         if self.campus_file is None:
-            return Campus(name=self.site.resolve().name if self.site.is_dir() else self.site.stem, **common)
+            return Campus(name=real(self.site).name if self.site.is_dir() else self.site.stem, **common)
         return self.campus_file.campus(common, self.files[self.campus_file.reading.file].parent)
 
 

@@ -6,6 +6,7 @@ import hashlib
 from contextlib import suppress
 from pathlib import Path
 
+from inkov.store.places import real
 from inkov.store.writing import write_bytes
 
 _MOST = 4000
@@ -32,7 +33,7 @@ def wrote(path: Path) -> bool:
 def _entry(path: Path) -> Path:
     from platformdirs import user_state_path
 
-    name = hashlib.sha256(bytes(path.resolve())).hexdigest()
+    name = hashlib.sha256(bytes(real(path))).hexdigest()
     return user_state_path("inkov", appauthor=False) / "written" / name
 
 

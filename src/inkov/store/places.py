@@ -1,4 +1,4 @@
-"""Where a site is kept in the cache, and which of what lies there is the user's own."""
+"""Where files truly lie, where a site is kept in the cache, and which of what lies there is the user's own."""
 
 from __future__ import annotations
 
@@ -10,9 +10,17 @@ from pathlib import Path
 _DIGEST = 32
 
 
+def real(path: Path) -> Path:
+    """Returns where a path leads over all links; a link that leads to itself leads nowhere else.
+
+    `Path.resolve` raises `RuntimeError` for such links, which no caller expects.
+    """
+    return Path(os.path.realpath(path))
+
+
 def site_folder(cache_folder: Path, site: Path) -> Path:
     """Returns the folder of what is kept of a site."""
-    return cache_folder / blake2b(os.fsencode(site.resolve()), digest_size=12).hexdigest()
+    return cache_folder / blake2b(os.fsencode(real(site)), digest_size=12).hexdigest()
 
 
 def private(path: Path) -> bool:

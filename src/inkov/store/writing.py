@@ -12,6 +12,7 @@ from pathlib import Path
 
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
+from inkov.store.places import real
 
 
 def write_text(path: Path, text: str) -> None:
@@ -30,7 +31,7 @@ def write_set(texts: Mapping[Path, str]) -> None:
     here = Path()
     try:
         for name, text in texts.items():
-            here = name.resolve() if name.is_symlink() else name
+            here = _target(name)
             missing = [p for p in here.parents if not p.exists()]
             for folder in reversed(missing):
                 folder.mkdir()
@@ -63,8 +64,7 @@ def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:
     """
     scratch = ""
     try:
-        if path.is_symlink() and (path.is_file() or not path.exists()):
-            path = path.resolve()
+        path = _target(path)
         if path.exists() and not path.is_file():
             with path.open("wb") as file:
                 file.write(data)
@@ -82,6 +82,19 @@ def write_bytes(path: Path, data: bytes, mode: int | None = None) -> None:
     finally:
         if scratch:
             Path(scratch).unlink(missing_ok=True)
+
+
+def _target(path: Path) -> Path:
+    """Returns the file that is replaced: of a link to a file, or to where none is yet, what it leads to.
+
+    Raises:
+        OSError: the link leads to itself.
+    """
+    if not path.is_symlink() or (path.exists() and not path.is_file()):
+        return path
+    if (found := real(path)).is_symlink():
+        raise OSError(errno.ELOOP, os.strerror(errno.ELOOP))
+    return found
 
 
 def _mask() -> int:

@@ -16,7 +16,7 @@ from inkov.formats.ours.fields import port_names
 from inkov.formats.ours.platform_document import stated
 from inkov.formats.ours.validated import validated
 from inkov.formats.ours.yamltext import Lines
-from inkov.formats.patterns import matching
+from inkov.formats.patterns import distinct, matching
 from inkov.formats.reading import Reading
 from inkov.model import facts
 from inkov.model.campus import (
@@ -42,6 +42,7 @@ from inkov.model.routing import Prefix
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch
 from inkov.model.vlanset import ALL, NONE, Vid, VlanSet
+from inkov.store.places import real
 
 
 def _specific(pattern: str, switches: Mapping[str, Switch], fits: frozenset[str]) -> tuple[int, int]:
@@ -83,7 +84,7 @@ class CampusFile:
                 else:
                     name = os.path.relpath(path, home)
                     self._wrong(f"{name!r:.200} lies outside the campus file's folder; {_ALLOW}", key, i)
-        return list(paths)
+        return distinct(paths)
 
     def campus(self, common: Common, home: Path) -> Campus:
         """Returns the campus that the file is about; records what in it does not fit the switches.
@@ -370,7 +371,7 @@ _ALLOW = "--allow-outside reads it all the same"
 def inside(path: Path, folder: Path) -> bool:
     """Tells whether a file lies in a folder or below it, wherever links lead."""
     try:
-        return path.resolve().is_relative_to(folder.resolve())
+        return real(path).is_relative_to(real(folder))
     except (OSError, RuntimeError, ValueError):
         return False
 
