@@ -8,8 +8,6 @@ from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
-import yaml
-
 from inkov.forwarding.cabling import Wire
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Segment, Together
@@ -17,6 +15,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.source import Source
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.model.yamltext import dumped
 from inkov.plan.parking import parking
 from inkov.proof.grid import Meets, grid
 from inkov.proof.outcome import Proved
@@ -24,7 +23,6 @@ from inkov.proof.prove import Prover
 
 _WORD = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*\Z")
 _PLAIN_END = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./-]* [A-Za-z0-9_][A-Za-z0-9_./-]*\Z")
-_NO_WRAP = 1 << 20
 _MANY = 300
 
 
@@ -52,7 +50,7 @@ def _scalar(text: str) -> str:
     """Returns a text as a YAML writer writes it: names are data, whatever they hold."""
     if _WORD.match(text) and not text.isdigit() and text.lower() not in {"null", "true", "false"}:
         return text
-    return str(yaml.safe_dump(text, default_style='"', allow_unicode=True, width=_NO_WRAP)).strip()
+    return dumped(text, style='"').strip()
 
 
 def _comment(text: str) -> str:

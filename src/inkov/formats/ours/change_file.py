@@ -8,8 +8,6 @@ from enum import Enum
 from pathlib import Path
 from typing import Any, NamedTuple, assert_never
 
-import yaml
-
 from inkov.formats.ours.change_document import PORT_FIELDS, ChangeDocument, StepEntry, VlanStep
 from inkov.formats.ours.fields import port_names
 from inkov.formats.ours.port_kinds import of_one_key
@@ -26,6 +24,7 @@ from inkov.model.names import PortRef, ports_text
 from inkov.model.source import Source
 from inkov.model.switch import Lacp, Stance, Switch, Vlan, VlanType
 from inkov.model.vlanset import VlanSet
+from inkov.model.yamltext import dumped
 from inkov.steps.edit import CannotChange
 from inkov.steps.plug import plugged
 from inkov.steps.settings import KEEP, PORT_KEYS, PortChange, TreeChange, shown, words
@@ -337,14 +336,9 @@ def written(steps: Iterable[Step], name: str) -> str:
         name: what the change is called.
     """
     entries = [_entry(step) for step in steps]
-    head = yaml.safe_dump({"inkov": "change", "name": name}, sort_keys=False, allow_unicode=True, width=_NO_WRAP)
-    lines = [
-        yaml.safe_dump(e, default_flow_style=True, sort_keys=False, allow_unicode=True, width=_NO_WRAP) for e in entries
-    ]
-    return head + "steps:\n" + "".join(f"  - {line}" for line in lines)
-
-
-_NO_WRAP = 1 << 20
+    return (
+        dumped({"inkov": "change", "name": name}) + "steps:\n" + "".join(f"  - {dumped(e, flow=True)}" for e in entries)
+    )
 
 
 def _entry(step: Step) -> dict[str, Any]:

@@ -7,8 +7,6 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
-import yaml
-
 from inkov.formats.ours.fields import port_names
 from inkov.kinds.known import open_questions
 from inkov.kinds.spell import domains, keys
@@ -20,6 +18,7 @@ from inkov.model.source import Touches
 from inkov.model.switch import ALL_HABITS, DEFAULT_VLAN, DOT1Q, Kind, Port, Switch, VlanType
 from inkov.model.tree import ANY_REGISTRATION, BRIDGE_PRIORITY, NO_PORT_TREE, PORT_PRIORITY, BridgeTree, PortTree
 from inkov.model.vlanset import ALL
+from inkov.model.yamltext import Dumper, dumped
 
 _HABITS: Final = {
     "own_tag": ("own-tag", "drop", "accept"),
@@ -35,7 +34,7 @@ def text(switch: Switch) -> str:
     if switch.sync is not None and switch.sync.secret:
         said.append("# left out: the secret of its sync group, of which only a digest is kept")
     document = dict(_document(switch))
-    body = yaml.dump(document, Dumper=_Dumper, sort_keys=False, allow_unicode=True, width=116, default_flow_style=False)
+    body = dumped(document, width=116)
     return "\n".join([*said, body]) if said else body
 
 
@@ -49,18 +48,11 @@ def file_name(switch: Switch, taken: set[str]) -> str:
     return name
 
 
-class _Dumper(yaml.SafeDumper):
-    """Mappings that are small and hold no others go into one line."""
-
-    def ignore_aliases(self, data: Any) -> bool:  # noqa: ARG002 - as the base class has it
-        return True
-
-
 class _Line(dict[Any, Any]):
     """A mapping in one line."""
 
 
-_Dumper.add_representer(
+Dumper.add_representer(
     _Line, lambda dumper, data: dumper.represent_mapping("tag:yaml.org,2002:map", dict(data).items(), flow_style=True)
 )
 

@@ -12,6 +12,7 @@ from inkov.formats.ours.fields import port_names
 from inkov.model.names import natural, ports_text
 from inkov.model.switch import Vlan, VlanType
 from inkov.model.vlanset import Vid
+from inkov.model.yamltext import dumped
 
 Keys = Mapping[str, str | None]
 
@@ -68,7 +69,7 @@ def _quoted(text: str, *, in_flow: bool) -> str:
 
 def _scalar(text: str) -> str:
     """Returns free text as YAML has it inside of braces."""
-    return yaml.safe_dump([text], default_flow_style=True, allow_unicode=True, width=1 << 20)[1:-2]
+    return dumped([text], flow=True)[1:-2]
 
 
 def _end(node: yaml.Node) -> int:
