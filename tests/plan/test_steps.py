@@ -1,20 +1,28 @@
 """Each kind of step: what the campus is after it, and what `rehearse` says of it, driven as an engineer would."""
 
 import json
+import tempfile
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import inkov
 from conftest import run_inkov, write_files
 from inkov.change.failures import trials
-from inkov.formats.ours.change_file import Typed, every_cut, on_the_spot, read, steps
+from inkov.formats.ours.change_file import Typed, every_cut, on_the_spot, read, steps, written
 from inkov.formats.reading import Reading
+from inkov.formats.rewrite import edited, edits_of
 from inkov.forwarding.network import Network
-from inkov.model.switch import FrameTypes, General, PrivateHost, Promiscuous, Trunk, Tunnel
+from inkov.model.names import PortRef
+from inkov.model.switch import Access, FrameTypes, General, PrivateHost, Promiscuous, Trunk, Tunnel
 from inkov.model.vlanset import VlanSet
+from inkov.model.yamltext import dumped
 from inkov.steps.edit import CannotChange
+from inkov.steps.settings import PortChange
+from inkov.steps.steps import SetPorts
 from proof_sides import edge_ports
 from simulator import listeners
 from strategies import campuses
@@ -239,3 +247,54 @@ def test_what_a_cut_does_is_what_the_simulator_sees(campus):
     for row in trials(campus, cuts):
         for what in (row.what, *row.alike):
             assert (row.lost, row.gained) == wanted[what], what
+
+
+ODD = (
+    "1-4",
+    "4-1",
+    "a,b",
+    "p:1",
+    "none",
+    "a b",
+    " a",
+    "b ",
+    "{x}",
+    "2,",
+    "-",
+    "all",
+    "x:y:z",
+    "#",
+    "true",
+    "~",
+    "'q",
+    "=1",
+    "?*[a]",
+    "01",
+    "1",
+    "2",
+)
+
+
+@settings(max_examples=40)
+@given(st.lists(st.sampled_from(ODD), min_size=1, unique=True), st.booleans(), st.booleans(), st.booleans())
+def test_what_is_written_of_a_change_means_the_ports_it_was_made_for(names, together, listed, braces):
+    """An export may call its ports anything; `=` stands before a name that would be a list or a range."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "a.yaml"
+        odd = {f"={n}": {"access": 10} for n in ODD if n not in {"1", "2"}}
+        ports = odd | ({"1,2": {"access": 10}} if listed else {"1": {"access": 10}, "2": {"access": 10}})
+        document = {"inkov": "switch", "name": "a", "vlans": {10: "x", 20: "y"}, "ports": ports}
+        path.write_text(dumped(document, flow=braces or None), "utf-8")
+        campus = inkov.load(folder)
+        refs = tuple(PortRef("a", n) for n in names)
+        change = PortChange(access=20)
+        made = [SetPorts(what="", ports=p, settings=change) for p in ([refs] if together else [(r,) for r in refs])]
+        (Path(folder) / "change").write_text(written(made, "x"), "utf-8")
+        document, lines, reading = read(Path(folder) / "change")
+        edits, now = [], campus
+        for step in steps(document, lines, campus, reading):
+            edits.append(edits_of(step, now, step.done(now)))
+            now = step.done(now)
+        assert {n for n, p in now.switches["a"].ports.items() if p.switching == Access(20)} == set(names)
+        path.write_bytes(edited({"a.yaml": path}, edits)["a.yaml"])
+        assert inkov.load(folder).switches == now.switches

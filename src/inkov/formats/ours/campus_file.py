@@ -250,7 +250,7 @@ class CampusFile:
         if not found:
             reading.unknown(f"no switch matches {pattern!r:.60}{nearest(pattern, switches)}", source.path, source.line)
         try:
-            wanted = port_names(names.strip())
+            wanted = port_names(names.lstrip())
         except ValueError as exc:
             reading.wrong(str(exc), source.path, source.line)
             return

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, NamedTuple, assert_never
 
 from inkov.formats.ours.change_document import PORT_FIELDS, ChangeDocument, StepEntry, VlanStep
-from inkov.formats.ours.fields import port_names
+from inkov.formats.ours.fields import port_names, port_pattern
 from inkov.formats.ours.port_kinds import of_one_key
 from inkov.formats.ours.validated import validated
 from inkov.formats.ours.yamltext import Lines
@@ -152,7 +152,7 @@ def _places(text: str, campus: Campus, source: Source, reading: Reading) -> Iter
             yield PortRef(switch, "")
             continue
         try:
-            wanted = port_names(names.strip())
+            wanted = port_names(names.lstrip())
         except ValueError as exc:
             reading.wrong(str(exc), source.path, source.line)
             return
@@ -344,7 +344,8 @@ def written(steps: Iterable[Step], name: str) -> str:
 def _entry(step: Step) -> dict[str, Any]:
     match step:
         case SetPorts(ports=ports, settings=settings):
-            at: Any = [str(r) for r in ports] if len(ports) > 1 else str(ports[0])
+            where = [f"{r.switch}:{port_pattern(r.port)}" for r in ports]
+            at: Any = where if len(where) > 1 else where[0]
             return {"at": at, **{k: _plain(v) for k, v in settings.items()}}
         case SetSwitch(switch=switch, vlans=vlans, tree=tree):
             made: dict[str, Any] = {"at": switch}

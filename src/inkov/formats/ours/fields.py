@@ -10,6 +10,7 @@ from typing import Annotated, Any, NamedTuple
 from pydantic import BaseModel, BeforeValidator, ConfigDict, WithJsonSchema
 from pydantic_core import PydanticCustomError
 
+from inkov.model.names import natural, ports_text
 from inkov.model.routing import Address, Ip, Prefix
 from inkov.model.vlanset import VID_MAX, VID_MIN, VlanSet, VlanTextError, vid
 
@@ -260,3 +261,23 @@ def port_names(pattern: str) -> list[str]:
     if not all(names):
         raise ValueError(f"{pattern!r} is not a list of ports; expected 7, 1-12 or 1,4,9-12")
     return names
+
+
+def port_patterns(names: list[str]) -> list[str]:
+    """Returns ports as a pattern, or each alone where their names would not survive it."""
+    pattern = ports_text(names)
+    try:
+        if port_names(pattern) == sorted(names, key=natural):
+            return [pattern]
+    except ValueError:
+        pass
+    return [port_pattern(n) for n in names]
+
+
+def port_pattern(name: str) -> str:
+    """Returns the pattern of one port."""
+    try:
+        plain = port_names(name) == [name] and not name.startswith("=")
+    except ValueError:
+        plain = False
+    return name if plain else f"={name}"

@@ -7,11 +7,11 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
-from inkov.formats.ours.fields import port_names
+from inkov.formats.ours.fields import port_patterns
 from inkov.kinds.known import open_questions
 from inkov.kinds.spell import domains, keys
 from inkov.kinds.table import subinterfaces
-from inkov.model.names import natural, ports_text
+from inkov.model.names import natural
 from inkov.model.routing import Entry, Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Touches
@@ -219,31 +219,12 @@ def _ports(switch: Switch) -> Iterator[tuple[str, Any]]:
             entries[shown] = entry
     made: dict[str, Any] = {}
     for shown, names in sorted(ports.items(), key=lambda item: natural(item[1][0])):
-        for pattern in _patterns(names):
+        for pattern in port_patterns(names):
             made[pattern] = _Line(entries[shown])
     if made:
         yield "ports", made
     if lags:
         yield "lags", lags
-
-
-def _patterns(names: list[str]) -> list[str]:
-    """Returns ports as a pattern, or each alone where their names would not survive it."""
-    pattern = ports_text(names)
-    try:
-        if port_names(pattern) == sorted(names, key=natural):
-            return [pattern]
-    except ValueError:
-        pass
-    return [_alone(n) for n in names]
-
-
-def _alone(name: str) -> str:
-    try:
-        plain = port_names(name) == [name] and not name.startswith("=")
-    except ValueError:
-        plain = False
-    return name if plain else f"={name}"
 
 
 def _port(port: Port, gateways: list[Gateway]) -> dict[str, Any]:

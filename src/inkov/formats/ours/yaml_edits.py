@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from itertools import groupby
+from typing import Final
 
 import yaml
 
 from inkov.formats.edits import CannotEdit, Cut, Edits, apply
-from inkov.formats.ours.fields import port_names
-from inkov.model.names import natural, ports_text
+from inkov.formats.ours.fields import port_names, port_patterns
+from inkov.model.names import natural
 from inkov.model.switch import Vlan, VlanType
 from inkov.model.vlanset import Vid
 from inkov.model.yamltext import dumped
@@ -59,8 +61,16 @@ def _entry_cuts(
     copies = []
     for said, ports in alike.items():
         body = apply(text[name.end_mark.index : end], _key_cuts(entry, name.end_mark.index, dict(said)))
-        copies.append(_quoted(ports_text(ports), in_flow=in_flow) + body)
+        copies += [_key(pattern, in_flow=in_flow) + body for pattern in port_patterns(ports)]
     yield Cut(start, end, (", " if in_flow else "\n" + " " * name.start_mark.column).join(copies))
+
+
+def _key(pattern: str, *, in_flow: bool) -> str:
+    return _quoted(pattern, in_flow=in_flow) if _USUAL.match(pattern) else _scalar(pattern)
+
+
+_USUAL: Final = re.compile(r"[\w/.,-]+\Z")
+"""Names of ports, and lists of them, that YAML takes for text or for numbers, which are read as text."""
 
 
 def _quoted(text: str, *, in_flow: bool) -> str:
