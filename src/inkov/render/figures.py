@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import os
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -58,6 +59,7 @@ def saved(
     Raises:
         BadInput: what draws is not installed.
     """
+    logging.getLogger("matplotlib").setLevel(logging.ERROR)  # that HOME cannot be written to is no news
     try:
         with _elsewhere():
             import matplotlib as mpl
