@@ -260,7 +260,7 @@ def _blocks(block: Table, rows: list[list[Text]], width: int | None) -> Iterator
         if n:
             yield []
         yield from lines(joined_by(" ", row[:names]).styled("bold"), width)
-        pairs = [(h, c) for h, c in zip(block.heads[names:], row[names:], strict=True) if h and c.plain.strip()]
+        pairs = [(h, c) for h, c in zip(block.heads[names:], row[names:], strict=True) if c.plain.strip()]
         yield from _labelled(Labelled(pairs, 2), width)
 
 
