@@ -271,13 +271,13 @@ class Ports:
             case Tunnel(vid=v):
                 if tag is None and not (self.sure and kind.inner is not None):
                     yield v, inner
-            case Access(vid=None) | Unstated():
+            case Unstated():
                 if not self.sure:
                     yield from ((v, inner) for v in (ALL if tag is None else [tag]))
             case Access(vid=v, voice=w):
-                if v is not None and (tag is None or tag == w or (tag == v and self._has(switch, "own_tag"))):
-                    yield v if tag is None else tag, inner
-                elif v is None and tag is not None and tag == w:
+                if tag is None:
+                    yield from ((d, inner) for d in (ALL if v is None and not self.sure else [] if v is None else [v]))
+                elif tag == w or ((tag == v or (v is None and not self.sure)) and self._has(switch, "own_tag")):
                     yield tag, inner
             case General(pvid=p, untagged=u, tagged=t, frames=frames, filtering=filtering):
                 v = p if tag is None else tag

@@ -84,11 +84,13 @@ class Edges:
         return list(found.values())
 
     def _entering(self, ref: PortRef, own: Own) -> list[Inside]:
-        """Returns the frames of honest stations on a port that enter if it is one thing: untagged, and with tags of their own."""
+        """Returns what honest stations on a port send in if it is one thing: untagged, and with tags of their own in its format."""
         inside = list(self.ports.enters(ref, (), [own]))
         for tag in _tags(own.kind):
             wires = [(tag + 4096 * number,) for number in own.formats]
-            inside += [f for w in wires for f in self.ports.enters(ref, w, [own]) if f[0] in _members(own.kind)]
+            inside += [
+                f for w in wires for f in self.ports.enters(ref, w, [own]) if not f[1] and f[0] in _members(own.kind)
+            ]
         return inside
 
     def _concerns(self, alike: Alike) -> VlanSet:
