@@ -215,11 +215,11 @@ def test_many_faults_of_one_kind_are_cured_at_once(tmp_path, audits):
     assert len(audits) == 2
 
 
-def test_links_of_which_the_first_that_is_mended_makes_outages_of_the_others_are_mended_together(tmp_path):
+def test_links_at_a_switch_without_members_are_one_outage_and_mended_together(tmp_path):
     campus = star(tmp_path, 4, core="1: {access: 20}")
     view, _, after = mended(campus, ["list/differs"])
-    assert {c.severity for c in view.cures} == {"risk"}
-    assert [c.steps for c in view.cures] == [(f"hall{n}:u: allow 10",) for n in range(4)]
+    assert [c.severity for c in view.cures] == ["outage"]
+    assert [c.steps for c in view.cures] == [tuple(f"hall{n}:u: allow 10" for n in range(4))]
     assert not [f for f in inkov.audit(after) if f.rule == "list/differs"]
 
 

@@ -283,13 +283,9 @@ class Bridging(Plant):
         found: dict[Vid, list[str]] = defaultdict(list)
         for name, switch in self.switches.items():
             for gateway in switch.gateways:
-                if (
-                    gateway.vid is not None
-                    and not gateway.port
-                    and gateway.enabled
-                    and self.active(name) >> gateway.vid & 1
-                ):
-                    found[gateway.vid].append(name)
+                vid = None if gateway.port or not gateway.enabled else gateway.vid
+                if vid is not None and self.active(name) >> vid & 1:
+                    found[vid].append(name)
         for ref, mask in self.routed.items():
             for vid in bits(mask & self.active(ref.switch)):
                 if ref.switch not in found[vid]:
@@ -379,10 +375,16 @@ class Bridging(Plant):
             for own, far in ((link.a, link.b), (link.b, link.a)):
                 tags = subinterfaces(self.port(far).switching)
                 if link.up and tags is not None and own.switch != far.switch:
-                    relay, wires = self.relay(own), [self.wire(far, tag) for tag in tags]
-                    reached = {d for wire in wires for d, _ in relay.accept(wire)}
-                    reached |= {d for d in bits(relay.sends) if any(wire in relay.send(d) for wire in wires)}
-                    found[own] = sum(1 << d for d in reached)
+                    found[own] = self._met(own, far, tags)
+        return found
+
+    def _met(self, own: PortRef, far: PortRef, tags: Iterable[Vid | None]) -> Mask:
+        """Returns the domains in which subinterfaces send or hear; of one that meets none, the VLAN of its tag if it has members."""
+        relay, found = self.relay(own), 0
+        for tag in tags:
+            wire = self.wire(far, tag)
+            met = {d for d, _ in relay.accept(wire)} | {d for d in bits(relay.sends) if wire in relay.send(d)}
+            found |= sum(1 << d for d in met or {tag} & self.members.keys() if d)
         return found
 
     def wire(self, ref: PortRef, vid: Vid | None) -> Tags:

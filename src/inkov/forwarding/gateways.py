@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from inkov.forwarding.bridging import Bridging
 from inkov.kinds.relay import Domain, Mask, Tags, View, tag_of
-from inkov.kinds.table import is_up, subinterfaces
+from inkov.kinds.table import carries_tags, is_up, setting_words, subinterfaces, trunk_of
 from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
 from inkov.model.routing import Gateway
@@ -60,6 +60,14 @@ class State(NamedTuple):
     up: bool | None
     why: str = ""
     source: Source = Source("")
+
+
+class Deaf(NamedTuple):
+    """Why nothing of its VLAN reaches a gateway on a routed port whose cable is well: the port in front of it, and its setting."""
+
+    far: PortRef
+    why: str
+    setting: Setting
 
 
 class Sets(NamedTuple):
@@ -189,6 +197,35 @@ class Gateways:
         if doubt := next((k.doubt for k in links if k.doubt), ""):
             return State(None, doubt)
         return State(True)
+
+    @remembered
+    def deaf(self, interface: Interface) -> Deaf | None:
+        """Tells why no frame reaches a gateway on a routed port, whatever is not stated; None where one may."""
+        if interface.port is None or self.state(interface).up is False:
+            return None
+        fars = self.far_ends(interface, View.MAY)
+        if not fars or any(self.hears_in(interface, View.MAY).values()) or self.beside(interface, View.MAY):
+            return None
+        far = fars[0]
+        return Deaf(far, *self._unsent(far, interface))
+
+    def _unsent(self, far: PortRef, interface: Interface) -> tuple[str, Setting]:
+        """Says why a port sends none of the frames that a gateway at its other end takes, and which setting decides it."""
+        vid, port, trunk = interface.gateway.vid, self.plant.settled(far), trunk_of(self.plant.settled(far).switching)
+        if vid is None:
+            return f"{far} sends no VLAN untagged", Setting.NATIVE
+        if not carries_tags(port):
+            return f"{far} sends no tags ({setting_words(port)})", Setting.MODE
+        if not self.plant.active(far.switch, View.USUAL) >> vid & 1:
+            state = "suspends" if self.plant.defined(far.switch) >> vid & 1 else "does not define"
+            return f"{far.switch} {state} VLAN {vid}", Setting.VLANS
+        if trunk is not None and vid not in trunk.allowed:
+            return f"the list of {far} leaves out VLAN {vid}", Setting.ALLOWED
+        if trunk is not None and trunk.native == vid:
+            return f"{far} sends VLAN {vid} untagged, as its native VLAN", Setting.NATIVE
+        if self.plant.formats.get(port.tag_format, 0) != interface.format:
+            return f"{far} tags in another format", Setting.TAGS
+        return f"{far} sends no tag {vid}", Setting.MODE
 
     # -- frames to and from it -----------------------------------------------------------------------
 

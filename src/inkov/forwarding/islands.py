@@ -7,13 +7,13 @@ one, so that the cost for a healthy campus is linear in its links.
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from functools import cached_property
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from inkov.forwarding.bridging import Bridging
 from inkov.forwarding.cabling import Link, components, links_by_switch
-from inkov.forwarding.ladder import Ladders
+from inkov.forwarding.ladder import Ladders, Rung
 from inkov.kinds.relay import Mask
 from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
@@ -29,11 +29,15 @@ class _LivedIn(NamedTuple):
 
 
 class _ByVlan(NamedTuple):
-    """Of each VLAN, the switches that relay it, and the links that carry it and that would if both ends relayed it."""
+    """Of each VLAN, the switches that relay it, and the links that carry it and that have it in one list at least."""
 
     relaying: dict[Vid, list[str]]
     carrying: dict[Vid, list[Link]]
     allowing: dict[Vid, list[Link]]
+
+
+_ONE_LIST: Final = frozenset({Rung.LISTED, Rung.DEFINED, Rung.ACTIVE})
+"""Where VLANs are lost that one list has at least."""
 
 
 class Islands:
@@ -112,9 +116,25 @@ class Islands:
         for vid in vlans & self.split:
             at = self._lived_in(vid).at
             a, b = at.get(link.a.switch), at.get(link.b.switch)
-            if a is not None and b is not None and a != b:
+            if (a is not None and b is not None and a != b) or any(link in chain for chain in self.chains(vid)):
                 found.append(vid)
         return VlanSet(found)
+
+    @remembered
+    def chains(self, vid: Vid) -> list[tuple[Link, ...]]:
+        """Finds links that lose a VLAN one after another between islands that hold members, with none on those between them.
+
+        Returns:
+            The links of each such group, in natural order.
+        """
+        parts = self.of(vid) if vid in self.split else []
+        losing = [k for k in self.plant.joins if k.up and self._loses(k, vid)] if len(parts) > 2 else []
+        return rows_between(parts, self.plant.homes(vid), losing)
+
+    def _loses(self, link: Link, vid: Vid) -> bool:
+        ladder = self._ladders.of(link)
+        blocked = any(vid in loss.vlans and loss.rung is Rung.BLOCKED for loss in ladder.lost)
+        return vid not in ladder.carried and not blocked
 
     def cut_off(self, link: Link, vlans: VlanSet) -> tuple[PortRef, ...]:
         """Returns the members of some VLANs at the end of a link that has fewer of them."""
@@ -124,6 +144,8 @@ class Islands:
             ends = sorted({at[end.switch] for end in (link.a, link.b) if end.switch in at})
             if len(ends) > 1:
                 found += members[min(ends, key=lambda n: len(members[n]))]
+            elif any(link in chain for chain in self.chains(vid)):
+                found += self.beside_largest(VlanSet([vid]))
         return tuple(found)
 
     def beside_largest(self, vlans: VlanSet) -> tuple[PortRef, ...]:
@@ -158,8 +180,9 @@ class Islands:
         for group in groups:
             shore = set[str]().union(*(beside[s] for s in group if s in beside)) - group
             touched = [inhabited[n] for n in sorted({island_of[s] for s in shore if s in island_of})]
-            if len(touched) > 1:
-                found.append((self._on_the_way(group, touched, beside).difference(relaying), touched))
+            lacking = self._on_the_way(group, touched, beside).difference(relaying)
+            if len(touched) > 1 and lacking:  # where all relay it, a link loses it
+                found.append((lacking, touched))
         return found
 
     def _sorted_of(self, vid: Vid) -> _ByVlan:
@@ -179,7 +202,10 @@ class Islands:
             ladder = self._ladders.of(link)
             for vid in bits(ladder.carried.mask & among):
                 made.carrying[vid].append(link)
-            for vid in bits(ladder.allowed.mask & among if link.up else 0):
+            wanted = ladder.allowed.mask
+            for loss in ladder.lost:
+                wanted |= loss.vlans.mask if loss.rung in _ONE_LIST else 0
+            for vid in bits(wanted & among if link.up else 0):
                 made.allowing[vid].append(link)
         return made
 
@@ -200,3 +226,40 @@ class Islands:
                 if count[s] == 1:
                     ends.append(s)
         return frozenset(inside) or group
+
+
+def rows_between(
+    parts: Sequence[frozenset[str]], homes: Collection[str], links: Iterable[Link]
+) -> list[tuple[Link, ...]]:
+    """Finds links that would join parts with members of a VLAN by way of parts without, if all of them carried it.
+
+    Args:
+        parts: switches that a VLAN joins.
+        homes: switches with members of it.
+        links: the links between parts that do not carry it.
+
+    Returns:
+        The links of each such group, in their order.
+    """
+    part_of = {name: n for n, part in enumerate(parts) for name in part}
+    lived_in = {part_of[name] for name in homes if name in part_of}
+    edges: dict[int, list[tuple[int, Link]]] = defaultdict(list)
+    for link in links:
+        a, b = part_of.get(link.a.switch), part_of.get(link.b.switch)
+        if a is not None and b is not None and a != b:
+            edges[a].append((b, link))
+            edges[b].append((a, link))
+    empty = set(edges) - lived_in
+    while ends := {n for n in empty if sum(far in empty or far in lived_in for far, _ in edges[n]) < 2}:
+        empty -= ends
+    found = []
+    while empty:
+        group, todo = set[int](), [empty.pop()]
+        while todo:
+            group.add(at := todo.pop())
+            todo += {far for far, _ in edges[at]} & empty
+            empty -= {*todo}
+        ways = [(far, link) for at in sorted(group) for far, link in edges[at] if far in lived_in or far in group]
+        if len({far for far, _ in ways} & lived_in) > 1:
+            found.append(tuple(dict.fromkeys(link for _, link in ways)))
+    return found

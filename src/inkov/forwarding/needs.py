@@ -108,7 +108,7 @@ class Needs:
                 found[name] |= 1 << vid
         for name, switch in plant.switches.items():
             for vid in switch.own_vlans:
-                found[name] |= 1 << vid | self._secondaries.get(vid, 0)
+                found[name] |= 1 << vid | self.secondaries.get(vid, 0)
         for ref in plant.wide_ports:  # of the others, members say all
             found[ref.switch] |= plant.stations(ref)
         for ref in filter(self._anywhere, plant.uncommon):
@@ -130,7 +130,7 @@ class Needs:
         return bool(unknown(port)) and untagged_vlan(port.switching) is None
 
     @cached_property
-    def _secondaries(self) -> Mapping[Vid, Mask]:
+    def secondaries(self) -> Mapping[Vid, Mask]:
         """The secondaries of each primary, as any table ties them."""
         found: dict[Vid, Mask] = defaultdict(int)
         for table, _ in self.plant.tables:

@@ -85,13 +85,10 @@ class Edges:
 
     def _entering(self, ref: PortRef, own: Own) -> list[Inside]:
         """Returns what honest stations on a port send in if it is one thing: untagged, and with tags of their own in its format."""
-        inside = list(self.ports.enters(ref, (), [own]))
-        for tag in _tags(own.kind):
-            wires = [(tag + 4096 * number,) for number in own.formats]
-            inside += [
-                f for w in wires for f in self.ports.enters(ref, w, [own]) if not f[1] and f[0] in _members(own.kind)
-            ]
-        return inside
+        wires = [(tag + 4096 * number,) for tag in _tags(own.kind) for number in own.formats]
+        tagged = [f for wire in wires for f in self.ports.enters(ref, wire, [own])]
+        members = _members(own.kind)
+        return [*self.ports.enters(ref, (), [own]), *(f for f in tagged if not f[1] and f[0] in members)]
 
     def _concerns(self, alike: Alike) -> VlanSet:
         """Returns the VLANs that ports may have to do with: no less than they do."""

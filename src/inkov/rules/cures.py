@@ -13,6 +13,7 @@ from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
 from inkov.kinds.table import access_of, allowed_list, carries_tags, negotiates, promiscuous_of, trunk_of, untagged_vlan
 from inkov.model.names import PortRef, ports_text, stem
+from inkov.model.settings import Setting
 from inkov.model.switch import DOT1Q, Lacp, Stance
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cure, Finding
@@ -51,8 +52,12 @@ def _at(ref: PortRef, settings: PortChange) -> SetPorts:
 
 
 def extend_lists(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Adds to each list of a link what the other end allows and it does not."""
+    """Adds to each list what others need of it and it leaves out; where nobody needs it, takes it off the longer list."""
     if (link := _link(network, finding)) is None:
+        yield from add_left_out(network, finding)
+        return
+    if not finding.parts and not finding.vlans & VlanSet.from_mask(network.needs.needed(link)):
+        yield from shorten_lists(network, link)
         return
     found = []
     for ref in (link.a, link.b):
@@ -61,6 +66,14 @@ def extend_lists(network: Network, finding: Finding) -> Iterator[Cure]:
             found += [_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
+
+
+def shorten_lists(network: Network, link: Link) -> Iterator[Cure]:
+    """Sets the longer list of a link to what both ends allow; frames of the others never crossed."""
+    a, b = (trunk_of(network.port(ref).switching) for ref in (link.a, link.b))
+    if a is not None and b is not None and (both := a.allowed & b.allowed):
+        ends = [ref for ref, own in ((link.a, a), (link.b, b)) if own.allowed != both]
+        yield tuple(_at(ref, PortChange(trunk=both)) for ref in ends)
 
 
 def add_left_out(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -72,6 +85,29 @@ def add_left_out(network: Network, finding: Finding) -> Iterator[Cure]:
             found += [_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
+
+
+def carry_or_define(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Adds to the lists that are to blame what they leave out, or defines it where it is missing."""
+    yield from add_left_out(network, finding)
+    yield from define_on_the_way(
+        network, replace(finding, causes=tuple(c for c in finding.causes if c.setting is Setting.VLANS))
+    )
+
+
+def define_on_the_way(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Defines VLANs where they are missing; with that, adds them to lists at links there that leave them out at one end."""
+    places = {c.holder for c in finding.causes}
+    for cure in define_missing(network, finding):
+        yield cure
+        lists = []
+        for link in network.joins:
+            if {link.a.switch, link.b.switch} & places:
+                allowed = [allowed_list(network.port(e).switching) & finding.vlans for e in (link.a, link.b)]
+                lacks = zip((link.a, link.b), (allowed[1] - allowed[0], allowed[0] - allowed[1]), strict=True)
+                lists += [_at(e, PortChange(allow=more)) for e, more in lacks if more and carries_tags(network.port(e))]
+        if lists:
+            yield (*cure, *lists)
 
 
 def let_a_lag_ask(network: Network, finding: Finding) -> Iterator[Cure]:

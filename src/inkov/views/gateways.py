@@ -83,15 +83,15 @@ def _rows(
         served = VlanSet(gateways.vlans(interface))
         if (switches is not None and interface.device not in switches) or (vlans is not None and not served & vlans):
             continue
-        gateway, state = interface.gateway, gateways.state(interface)
+        gateway, state, deaf = interface.gateway, gateways.state(interface), gateways.deaf(interface)
         yield GatewayRow(
             vlans=str(served),
             segment=", ".join(named(network, v) for v in served),
             device=interface.device,
             port=gateway.port,
             addresses=(*map(str, gateway.addresses), *(f"{ip} shared" for ip in gateway.virtual)),
-            state={True: "up", False: "down", None: "not known"}[state.up],
-            why=state.why,
+            state="down" if deaf else {True: "up", False: "down", None: "not known"}[state.up],
+            why=deaf.why if deaf else state.why,
             routes=network.switches[interface.device].routing,
             vrf=gateway.vrf,
             inward=_filter(network, interface.device, gateway.inward),

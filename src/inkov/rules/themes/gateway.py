@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from inkov.forwarding.gateways import Interface
+from inkov.forwarding.gateways import Deaf, Interface
 from inkov.forwarding.network import Network
+from inkov.kinds.relay import View
+from inkov.kinds.table import private_host_of
 from inkov.model.campus import Segment
+from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
-from inkov.rules import table_cures
+from inkov.rules import cures, table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
-from inkov.rules.wording import count, joined, members_of, named, vlan_cause, vlans
+from inkov.rules.wording import cause, count, joined, members_of, named, vlan_cause, vlans
 
 _PORTS = "{1-4: {access: 340}, 5-8: {access: 350}}"
 
@@ -67,6 +70,96 @@ def _todo(facts: Facts, interface: Interface, vid: int) -> str:
         return f"Give {interface.device} a port or a trunk that carries VLAN {vid}"
     suspended = facts.network.defined(interface.device) >> vid & 1
     return f"{'Activate' if suspended else 'Define'} VLAN {vid} on {interface.device}"
+
+
+_TABLE = "{340: research, 350: kiosks}"
+
+
+def _router(listed: str) -> dict[str, str]:
+    router = switch_text(
+        "fence", "{}", "{e1: {subinterfaces: {340: 198.51.100.33/27, 350: 192.0.2.97/27}}}", kind="router"
+    )
+    ports = f"{{1-4: {{access: 340}}, 5-8: {{access: 350}}, u1: {{trunk: '{listed}'}}}}"
+    text = switch_text("hall", _TABLE, ports, neighbours="{u1: fence e1}")
+    return {"fence.yaml": router.replace("vlans: {}\n", ""), "hall.yaml": text}
+
+
+@rule(
+    "gateway/unheard",
+    Severity.OUTAGE,
+    faults=(6, 12),
+    looks_for="Gateways on ports of a router whose VLAN has stations, and in front of which a switch does not send their tag.",
+    why="The gateway and its cable are well, and no frame of its stations reaches it: they are cut off from every other subnet.",
+    mend="Let the port in front of the router carry the VLAN with the tag that the router expects.",
+    cure=cures.carry_or_define,
+    breaks=Example(_router("340"), place="fence:e1"),
+    passes=Example(_router("340,350")),
+)
+def unheard(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port of a router and setting to blame."""
+    network = facts.network
+    found: dict[tuple[str, PortRef, Setting], list[tuple[Interface, str]]] = defaultdict(list)
+    for interface in network.gateways.all:
+        deaf = network.gateways.deaf(interface) or _deaf_to_secondaries(facts, interface)
+        if deaf is not None and interface.gateway.enabled and _served_by(facts, interface):
+            found[_place(interface), deaf.far, deaf.setting].append((interface, deaf.why))
+    for (where, far, setting), some in found.items():
+        own = VlanSet(v for i, _ in some for v in network.gateways.vlans(i))
+        one = len(some) == 1
+        source = (
+            network.switches[far.switch].origin.of(setting)
+            if setting is Setting.VLANS
+            else network.port(far).origin.of(setting)
+        )
+        whys = joined(dict.fromkeys(why for _, why in some))
+        blamed = [vlan_cause(far.switch, v) for v in own] if setting is Setting.VLANS else [cause(far, setting)]
+        yield Fault(
+            place=where,
+            what=f"The gateway{'' if one else 's'} of {joined(named(network, v) for v in own)} on {where} "
+            f"hear{'s' if one else ''} no station: {whys}. {'Its' if one else 'Their'} stations reach no other subnet.",
+            mend=_let_through(far, setting, own),
+            evidence=(*(gateway_fact(i) for i, _ in some[:3]), *(Evidence(why, source) for _, why in some[:1])),
+            causes=(*blamed, *(gateway_cause(i) for i, _ in some)),
+            vlans=own,
+            members=tuple(dict.fromkeys(ref for i, _ in some for ref in _served_by(facts, i))),
+        )
+
+
+def _deaf_to_secondaries(facts: Facts, interface: Interface) -> Deaf | None:
+    """Says why a gateway behind a port that keeps secondaries apart hears none of the stations of its primary (RFC 5517, 5)."""
+    network, vid = facts.network, interface.gateway.vid
+    fars = network.gateways.far_ends(interface, View.MAY) if interface.port and vid else []
+    hosts = [private_host_of(network.port(ref).switching) for ref in _served_by(facts, interface)]
+    served = {host.secondary for host in hosts if host is not None}
+    sent = any(interface.tags in network.relay(f, View.MAY).send(v) for f in fars for v in served)
+    if not fars or None in hosts or not served or sent:
+        return None
+    return Deaf(
+        fars[0],
+        f"{fars[0]} sends their VLAN {VlanSet(served)} with a tag of its own, and the router takes tag {vid}",
+        Setting.PROMISCUOUS,
+    )
+
+
+def _family(facts: Facts, interface: Interface) -> VlanSet:
+    """Returns the VLANs that a gateway is there for: its own, and those that are secondaries of it."""
+    own, secondaries = facts.network.gateways.vlans(interface), facts.network.needs.secondaries
+    return VlanSet(own) | VlanSet.from_mask(sum(secondaries.get(v, 0) for v in own))
+
+
+def _served_by(facts: Facts, interface: Interface) -> tuple[PortRef, ...]:
+    return members_of(facts.network, _family(facts, interface))
+
+
+def _let_through(far: PortRef, setting: Setting, some: VlanSet) -> str:
+    todo = {
+        Setting.ALLOWED: f"Add {some} to the list of {far}",
+        Setting.VLANS: f"Define and activate {vlans(some)} on {far.switch}",
+        Setting.PROMISCUOUS: f"Make {far} promiscuous for {vlans(some)}, mapped to its secondaries",
+        Setting.NATIVE: f"Take the native VLAN off {far}, or let the router take {vlans(some)} untagged",
+        Setting.TAGS: f"Set the same tag format on {far} and on the router",
+    }
+    return todo.get(setting, f"Make {far} a trunk that carries {vlans(some)} tagged") + "."
 
 
 @rule(

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
+from inkov.forwarding.cabling import Link
 from inkov.forwarding.ladder import Lost, Rung
 from inkov.kinds.table import trunk_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.vlanset import ALL
+from inkov.model.vlanset import ALL, Vid, VlanSet
 from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
@@ -29,13 +31,27 @@ from inkov.rules.wording import at, cause, joined, vlans
     passes=GOOD,
 )
 def lists_differ(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a link."""
+    """Yields one finding a link, or a row of links that lose a VLAN one after another."""
     network = facts.network
+    rows: dict[tuple[Link, ...], list[Vid]] = defaultdict(list)
+    for vid in network.islands.split:
+        for row in network.islands.chains(vid):
+            if all(vid in lost(facts, k, Rung.LISTED) for k in row):
+                rows[row].append(vid)
+    told: dict[Link, VlanSet] = defaultdict(VlanSet)
+    for row, vids in rows.items():
+        yield _lost_in_a_row(facts, row, VlanSet(vids))
+        for link in row:
+            told[link] |= VlanSet(vids)
     for link in network.joins:
-        missing = {loss.end: loss for loss in network.ladder(link).lost if loss.rung is Rung.LISTED}
+        missing = {
+            loss.end: replace(loss, vlans=left)
+            for loss in network.ladder(link).lost
+            if loss.rung is Rung.LISTED and (left := loss.vlans - told[link])
+        }
         if not missing:
             continue
-        gone = lost(facts, link, Rung.LISTED)
+        gone = lost(facts, link, Rung.LISTED) - told[link]
         cut = facts.network.islands.parted(link, gone)
         parts = [f"{end} leaves out {loss.vlans}" for end, loss in missing.items()]
         yield Fault(
@@ -54,6 +70,23 @@ def lists_differ(facts: Facts) -> Iterator[Fault]:
             members=facts.network.islands.cut_off(link, cut),
             parts=bool(cut),
         )
+
+
+def _lost_in_a_row(facts: Facts, row: tuple[Link, ...], some: VlanSet) -> Fault:
+    """Returns the finding about links that all leave out VLANs of which only what is beyond them has members."""
+    network = facts.network
+    ends = [loss.end for k in row for loss in network.ladder(k).lost if loss.rung is Rung.LISTED and loss.vlans & some]
+    return Fault(
+        place=joined(map(str, row)),
+        what=f"The lists of {joined(map(str, ends))} leave out {vlans(some)}: {'its' if len(some) == 1 else 'their'} members on "
+        "both sides are cut apart.",
+        mend=f"Add {some} to the lists of {joined(map(str, ends))}.",
+        evidence=tuple(at(network, e, f"allows {_list_text(facts, e)}", Setting.ALLOWED) for e in ends),
+        causes=tuple(cause(end, Setting.ALLOWED) for end in ends),
+        vlans=some,
+        members=network.islands.beside_largest(some),
+        parts=True,
+    )
 
 
 def _list_mend(missing: dict[PortRef, Lost]) -> str:

@@ -6,12 +6,13 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from inkov.forwarding.cabling import Link, merged
+from inkov.forwarding.islands import rows_between
 from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import Vid, VlanSet
-from inkov.rules import cures, table_cures
+from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import cause, joined, named, vlan_cause, vlans
@@ -44,7 +45,7 @@ def _chain(middle: str) -> dict[str, str]:
     looks_for="A switch in the middle of a path that does not define a VLAN both sides have members of.",
     why="A switch relays only VLANs in its own table, members or not. One gap in the middle cuts everyone behind it.",
     mend="Define the VLAN on the switch in the middle.",
-    cure=table_cures.define_missing,
+    cure=cures.define_on_the_way,
     breaks=Example(_chain("{330: vet-records}"), place="pump-loft"),
     passes=Example(_chain("{310: tank-sensors}")),
 )
@@ -123,10 +124,12 @@ def islands(facts: Facts) -> Iterator[Fault]:
         parts = _still_parted(facts, vid)
         if len(parts) < 2:
             continue
+        rows = rows_between(_joined_up(facts, vid), network.homes(vid), (k for k in network.joins if k.up))
         between = tuple(
             (k, _loss(facts, k, vid))
             for k in network.joins
             if len({i for i, p in enumerate(parts) if {k.a.switch, k.b.switch} & p}) > 1
+            or any(k in row for row in rows)
         )
         if _parts_by_design(facts, vid, parts):
             continue
@@ -150,6 +153,11 @@ def _parts_by_design(facts: Facts, vid: Vid, parts: list[frozenset[str]]) -> boo
 
 
 def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
+    """Returns the parts with members of a VLAN that gaps leave which no other rule reports."""
+    return [p for p in _joined_up(facts, vid) if not p.isdisjoint(facts.network.homes(vid))]
+
+
+def _joined_up(facts: Facts, vid: Vid) -> list[frozenset[str]]:
     """Joins the islands of a VLAN across every gap that another rule reports; what is left is this rule's."""
     network = facts.network
     reported = [k for k in network.joins if (loss := _loss(facts, k, vid)) is not None and loss.rung in _OTHER_RULES]
@@ -158,7 +166,7 @@ def _still_parted(facts: Facts, vid: Vid) -> list[frozenset[str]]:
         *(group.union(*touched) for group, touched in network.islands.missing_on_the_way(vid)),
         *(frozenset({k.a.switch, k.b.switch}) for k in reported),
     ]
-    return [p for p in merged(together) if not p.isdisjoint(network.homes(vid))]
+    return merged(together)
 
 
 _OTHER_RULES = frozenset({Rung.LAG, Rung.TRUNK, Rung.FORMAT, Rung.LISTED, Rung.NATIVE, Rung.BLOCKED, Rung.PRUNED})
