@@ -158,8 +158,9 @@ def let_one_end_ask(network: Network, finding: Finding) -> Iterator[Cure]:
 
 
 def make_both_ends_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Makes both ends of a link trunks that carry what cannot cross, beside what does."""
-    if (link := _link(network, finding)) is None or (native := _usual_native(network)) is None:
+    """Makes both ends of a link trunks that carry what cannot cross, beside what does; not of a patch beside other ways."""
+    link, native = _link(network, finding), _usual_native(network)
+    if link is None or native is None or network.needs.ring(link):
         return
     ends = {e: a for e in (link.a, link.b) if (a := access_of(network.port(e).switching)) is not None}
     if len(ends) == 2:

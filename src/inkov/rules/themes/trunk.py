@@ -43,7 +43,10 @@ def absent(facts: Facts) -> Iterator[Fault]:
             what=f"Both ends are access ports ({setting_words(network.settled(link.a))} and {setting_words(network.settled(link.b))}): "
             + (f"{vlans(cut)} cannot cross." if cut else "no other VLAN will ever cross this link.")
             + (f" {leak}" if leak else ""),
-            mend="Make both ends trunks that allow the same VLANs and have the same native VLAN.",
+            mend="If this is a patch cable between two sockets, pull it; else move the socket that is in the wrong VLAN: other links "
+            "join the two switches already."
+            if network.needs.ring(link)
+            else "Make both ends trunks that allow the same VLANs and have the same native VLAN.",
             evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.ACCESS) for e in (link.a, link.b)),
             causes=(cause(link.a, Setting.MODE), cause(link.b, Setting.MODE)),
             vlans=cut | leak.vlans,
