@@ -165,7 +165,9 @@ def _verdict(audit: AuditView, claims: Sequence[VerdictView], since: DriftView |
     """Returns three sentences: what is wrong, what is proved, and what changed or is not known."""
     size = audit.size
     looked = f"{count(size.switches, 'device')} with {count(size.ports, 'port')} and {count(size.links, 'link')}"
-    said = [f"{audit.summary or 'Nothing is wrong.'} Looked at were {looked}."]
+    whole = not audit.unread and all(c.outcome != "broken" for c in claims)
+    nothing = "Nothing is wrong." if whole else "No rule found a fault."
+    said = [f"{audit.summary or nothing} Looked at were {looked}."]
     if claims:
         proved = sum(c.outcome == "proved" for c in claims)
         broken = [c.name for c in claims if c.outcome == "broken"]

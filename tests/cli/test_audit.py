@@ -224,3 +224,31 @@ def test_a_draft_is_taken_as_it_is(quillfin, tmp_path, side):
         assert "# ? also called gates" in text
         assert "- [kiosks, tills]  # ? frames pass between them today; is that meant?" in text
         assert "# ? boat-store:u1" in text or "did not hear the other end" in text
+
+
+ROUTED = (
+    "inkov: switch\nname: a\nvlans: {10: x, 20: y}\nrouting: true\ngateways: {10: 10.0.0.1/24, 20: 10.0.1.1/24}\n"
+    "ports: {1-2: {access: 10}, 3-4: {access: 20}}\n"
+)
+
+
+@pytest.mark.parametrize(
+    ("claim", "options", "code"),
+    [
+        ("{apart: [x, y]}", [], 1),
+        ("{apart: [x, y]}", ["--fail-on", "breach"], 1),
+        ("{apart: [x, y]}", ["--only", "native/*"], 0),
+        ("{together: [x, y], layer: 2}", ["--fail-on", "outage"], 1),
+        ("{together: [x, y], layer: 2}", ["--fail-on", "breach"], 0),
+        ("{together: [x, y]}", [], 0),
+    ],
+)
+def test_claims_are_part_of_the_verdict(tmp_path, claim, options, code):
+    campus = f"inkov: campus\nname: c\nsegments: {{x: {{vlan: 10}}, y: {{vlan: 20}}}}\nclaims: [{claim}]\n"
+    site = write_files(tmp_path, {"a.yaml": ROUTED, "campus.yaml": campus})
+    ran = run_inkov("audit", site, *options)
+    broken = claim != "{together: [x, y]}"
+    assert ran.code == code
+    assert ("1 claim is broken" in ran.out) == broken
+    run_inkov("report", site, "-o", tmp_path / "out.html")
+    assert ("Nothing is wrong." in (tmp_path / "out.html").read_text("utf-8")) != broken

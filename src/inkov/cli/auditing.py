@@ -74,7 +74,10 @@ def audit(
     ] = False,
     output: OutputOption = None,
 ) -> None:
-    """Find what is wrong. Findings are grouped by cause, worst first."""
+    """Find what is wrong. Findings are grouped by cause, worst first; the head names the claims that are broken.
+
+    A broken 'apart' counts as a breach for --fail-on, any other broken claim as an outage; not with --only or --baseline.
+    """
     from inkov import api
     from inkov.rules.choice import Choice
 
@@ -90,12 +93,16 @@ def audit(
         today=dt.datetime.now(tz=dt.UTC).date(),
         known=known,
     )
-    view = report(site, choice, result_format.value, output, fail_on.value, full=full)
+    view, broken = report(site, choice, result_format.value, output, fail_on.value, full=full)
     if write_baseline is not None:
         api.write_baseline(view, write_baseline)
         complain(f"wrote {write_baseline.as_posix()}")
     order = [s.value for s in FailOn]
-    if any(n and order.index(s) <= order.index(fail_on.value) for s, n in view.counts.items()):
+    worst = {s for s, n in view.counts.items() if n}
+    worst |= (
+        set() if only or baseline else broken
+    )  # who asks for some findings, or for new ones, is not told of claims by the exit code
+    if any(order.index(s) <= order.index(fail_on.value) for s in worst):
         raise typer.Exit(Exit.FOUND)
 
 
@@ -131,8 +138,8 @@ def report(
     fail_on: str = "risk",
     *,
     full: bool = False,
-) -> AuditView:
-    """Runs an audit, writes what it found, and returns it."""
+) -> tuple[AuditView, set[str]]:
+    """Runs an audit, writes what it found, and returns it with how bad it is that claims are broken."""
     network = load_network(site)
     from inkov.render.audit_text import audit_text
     from inkov.rules.catalogue import audited as run
@@ -142,17 +149,17 @@ def report(
     for rule, error in found.failed:
         complain(f"inkov: this is a bug of Inkov, not of your files: rule {rule} failed: {error}; please report it")
     Run.failed = bool(found.failed)
-    view = audit_view(network, found.findings, len(found.waived), found.known)
+    view = audit_view(network, found.findings, len(found.waived), found.known, [c.name for c in found.broken])
     if result_format in _PAGE:
         emit("audit", result_format, output, view, partial(audit_text, full=full))
-        return view
+        return view, found.levels
     from inkov import api
 
     order = [s.value for s in FailOn]
     fails = {s for s in order if order.index(s) <= order.index(fail_on)}
     audited = renderers.Audited(view, found.ran, api.lines_of(network.campus), fails.__contains__)
     put(renderers.rendered(result_format, audited), output)
-    return view
+    return view, found.levels
 
 
 @partial(reads_site, answers=of_site)

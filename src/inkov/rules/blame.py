@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
-from typing import Final
+from typing import Final, NamedTuple
 
 from inkov.forwarding.network import Network
-from inkov.model.campus import Together
+from inkov.model.campus import Claim, Together
 from inkov.proof.outcome import Broken, Passage, Turn
 from inkov.proof.prove import Prover
 
@@ -17,12 +17,24 @@ _MOST_DECIDED: Final = 50
 """Up to so many claims are decided to find what breaks them; of more, finding by finding what it joins and cuts tells."""
 
 
-def blamed(network: Network) -> dict[tuple[str, str], set[str]]:
-    """Returns the broken claims by what breaks them: a switch with a port of it, one of its VLANs, or a gateway's VLAN."""
-    claims = network.campus.claims
+class Blamed(NamedTuple):
+    """The claims of a campus that are broken.
+
+    Attributes:
+        claims: them, in the order of the campus file.
+        places: their names by what breaks them: a switch with a port of it, one of its VLANs, or a gateway's VLAN.
+    """
+
+    claims: tuple[Claim, ...] = ()
+    places: Mapping[tuple[str, str], Collection[str]] = {}
+
+
+def blamed(network: Network) -> Blamed:
+    """Decides the claims of a campus, and finds what breaks those that are broken."""
+    claims, broken = network.campus.claims, list[Claim]()
     found: dict[tuple[str, str], set[str]] = defaultdict(set)
     if len(claims) > _MOST_DECIDED:
-        return found
+        return Blamed()
     prover = Prover(network)
     for claim in claims:
         plain = replace(claim, surviving=0) if isinstance(claim, Together) else claim
@@ -31,9 +43,10 @@ def blamed(network: Network) -> dict[tuple[str, str], set[str]]:
         except LookupError:  # it names what is not here
             continue
         if isinstance(outcome, Broken):
+            broken.append(claim)
             for place in _places(outcome):
                 found[place].add(claim.name)
-    return found
+    return Blamed(tuple(broken), found)
 
 
 def _places(outcome: Broken) -> Iterator[tuple[str, str]]:

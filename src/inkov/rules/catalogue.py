@@ -5,15 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from importlib import import_module
+from typing import TYPE_CHECKING
 
 from inkov.forwarding.network import Network
+from inkov.model.campus import Apart, Claim
 from inkov.rules.choice import Choice, fits, identity
 from inkov.rules.cures import together
-from inkov.rules.finding import Cure, Finding, grouped
+from inkov.rules.finding import Cure, Finding, Severity, grouped
 from inkov.rules.impact import impact
 from inkov.rules.registry import RULES, Facts
 from inkov.rules.settings import resolved
 from inkov.rules.themes.waiver import waive
+
+if TYPE_CHECKING:
+    from inkov.rules.blame import Blamed
 
 THEMES = tuple(
     import_module(f"inkov.rules.themes.{name}")
@@ -70,6 +75,7 @@ class Audited:
         known: how many findings were known before.
         ran: the rules that ran.
         failed: rules that ended in an error of their own, each with what it was.
+        broken: the claims that are broken; none where there are too many to decide them all.
     """
 
     findings: tuple[Finding, ...]
@@ -77,6 +83,12 @@ class Audited:
     known: int = 0
     ran: tuple[str, ...] = ()
     failed: tuple[tuple[str, str], ...] = ()
+    broken: tuple[Claim, ...] = ()
+
+    @property
+    def levels(self) -> set[str]:
+        """The severities that the broken claims stand for: a breach where what is to be apart is not, else an outage."""
+        return {(Severity.BREACH if isinstance(c, Apart) else Severity.OUTAGE).value for c in self.broken}
 
 
 def audited(network: Network, choice: Choice | None = None, *, catches: bool = False, decides: bool = True) -> Audited:
@@ -112,8 +124,16 @@ def audited(network: Network, choice: Choice | None = None, *, catches: bool = F
     outcome = waive(found, campus.waivers, choice.today)
     stand, waived, said = ([f for f in some if choice.runs(f.rule)] for some in outcome)
     stand += map(choice.weighed, said)
-    new = [f for f in map(impact(network, decides=decides), stand) if identity(f) not in choice.known]
-    return Audited(grouped(new), tuple(waived), len(stand) - len(new), tuple(rule.name for rule in ran), tuple(failed))
+    broken, places = _blamed(network) if decides and campus.claims else ((), {})
+    new = [f for f in map(impact(network, places), stand) if identity(f) not in choice.known]
+    names = tuple(rule.name for rule in ran)
+    return Audited(grouped(new), tuple(waived), len(stand) - len(new), names, tuple(failed), broken)
+
+
+def _blamed(network: Network) -> Blamed:
+    from inkov.rules.blame import blamed  # noqa: PLC0415 - brings the prover, which takes longer to import than small sites to audit
+
+    return blamed(network)
 
 
 def cures(network: Network, finding: Finding) -> Iterator[Cure]:

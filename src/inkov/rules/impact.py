@@ -18,12 +18,12 @@ from inkov.model.vlanset import NONE, Vid, VlanSet
 from inkov.rules.finding import Finding
 
 
-def impact(network: Network, *, decides: bool = True) -> Callable[[Finding], Finding]:
+def impact(network: Network, blamed: Mapping[tuple[str, str], Collection[str]]) -> Callable[[Finding], Finding]:
     """Returns what adds to a finding the hosts and the claims of a campus that it hits.
 
     Args:
         network: the campus with its forwarding.
-        decides: claims are decided for that; else only what a finding joins and cuts tells.
+        blamed: broken claims by what breaks them; of others, what a finding joins and cuts tells.
     """
     campus = network.campus
     if not campus.hosts and not campus.claims:
@@ -31,7 +31,6 @@ def impact(network: Network, *, decides: bool = True) -> Callable[[Finding], Fin
     host_at: dict[PortRef, list[str]] = {}
     for name, host in campus.hosts.items():
         host_at.setdefault(host.port, []).append(name)
-    blamed = _blamed(network) if decides and campus.claims else {}
     stakes = _Stakes(campus)
 
     def hit(finding: Finding) -> Finding:
@@ -43,12 +42,6 @@ def impact(network: Network, *, decides: bool = True) -> Callable[[Finding], Fin
         return replace(finding, hosts=tuple(hosts), claims=claims)
 
     return hit
-
-
-def _blamed(network: Network) -> Mapping[tuple[str, str], Collection[str]]:
-    from inkov.rules.blame import blamed  # noqa: PLC0415 - brings the prover, which takes longer to import than small sites to audit
-
-    return blamed(network)
 
 
 class _Stakes:

@@ -61,7 +61,7 @@ class Size:
 class AuditView:
     """An audit: the campus, how many findings of each severity, and the findings, worst first.
 
-    `summary` says it in one or two sentences. `waived` is how many more are waived, and `known` how many more were in the
+    `summary` says it in one or two sentences. `broken` are the claims that are broken. `waived` is how many more are waived, and `known` how many more were in the
     baseline. `unread` are the files that could not be read, so that nothing is said of what they hold.
     """
 
@@ -73,6 +73,7 @@ class AuditView:
     known: int = 0
     summary: str = ""
     unread: tuple[str, ...] = ()
+    broken: tuple[str, ...] = ()
 
 
 def size(network: Network) -> Size:
@@ -81,17 +82,24 @@ def size(network: Network) -> Size:
     return Size(len(network.switches), ports, len(network.followed.links), network.used.bit_count())
 
 
-def audit_view(network: Network, findings: Sequence[Finding], waived: int = 0, known: int = 0) -> AuditView:
-    """Returns an audit as plain data."""
+def audit_view(
+    network: Network, findings: Sequence[Finding], waived: int = 0, known: int = 0, broken: Sequence[str] = ()
+) -> AuditView:
+    """Returns an audit as plain data; `broken` are the names of claims that are."""
     counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
     views = tuple(map(finding_view, findings))
     unread = tuple(dict.fromkeys(p.source.file for p in network.campus.unread))
-    return AuditView(network.campus.name, size(network), counts, views, waived, known, _summary(counts, views), unread)
+    said = _summary(counts, views, broken)
+    return AuditView(network.campus.name, size(network), counts, views, waived, known, said, unread, tuple(broken))
 
 
-def _summary(counts: Mapping[str, int], findings: Iterable[FindingView]) -> str:
+def _summary(counts: Mapping[str, int], findings: Iterable[FindingView], broken: Sequence[str]) -> str:
     """Says what was found to somebody who will not read further."""
-    parts = []
+    parts = (
+        [f"{count(len(broken), 'claim')} {'is' if len(broken) == 1 else 'are'} broken ({joined(broken, 3)})"]
+        if broken
+        else []
+    )
     if n := counts["breach"]:
         parts.append(f"stations that should be apart can meet in {count(n, 'place')}")
     if n := counts["outage"]:
@@ -103,7 +111,7 @@ def _summary(counts: Mapping[str, int], findings: Iterable[FindingView]) -> str:
     if not parts:
         return "No breaches, outages or risks." if counts["tidy"] else ""
     text = "; ".join(parts)
-    claims = list(dict.fromkeys(name for f in findings for name in f.claims))
+    claims = list(dict.fromkeys(name for f in findings for name in f.claims if name not in broken))
     stake = f" At stake: {joined(claims, 3)}." if claims else ""
     return f"{text[0].upper()}{text[1:]}.{stake}"
 
