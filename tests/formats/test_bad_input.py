@@ -34,6 +34,10 @@ CASES = {
         {"a.yaml": "inkov: switch\nname: a\nvlans:\n\t10: x\n"},
         "a.yaml:4: a tab stands where YAML wants blanks; indent with blanks only",
     ),
+    "a list in braces without quotes": (
+        {"a.yaml": SWITCH.replace("trunk: all", "trunk: 10,20")},
+        "a.yaml:4: ports/u1/20: unknown key '20'; a list with commas needs quotes inside of braces, as in {trunk: '10,20'}",
+    ),
     "VID 0": (
         {"a.yaml": SWITCH.replace("access: 10", "access: 0")},
         "a.yaml:4: ports/1/access: 0 is not a VLAN number; expected 1 to 4094",

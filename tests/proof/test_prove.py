@@ -2,18 +2,22 @@
 
 import dataclasses
 import json
+import tempfile
 from itertools import combinations
+from pathlib import Path
 
 import pytest
 from hypothesis import given
+from hypothesis import strategies as st
 
 import inkov
 from inkov.forwarding.network import Network
-from inkov.model.campus import Apart
+from inkov.model.campus import Apart, Facing, Together
 from inkov.model.names import PortRef
 from inkov.proof.grid import Meets, grid
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
+from inkov.proof.sentences import parse_claim, sentence
 from strategies import VLANS, campuses, managed
 
 
@@ -152,3 +156,30 @@ def test_what_there_is_no_time_for_cannot_be_told(quillfin, inkov):
     assert ran.code == 1
     assert "not decided in time: 0 of 1 pairs were tried; a larger --budget may decide it" in ran.out
     assert inkov("prove", quillfin / "mended", "--claim", "apart research cameras facing hostile").code == 0
+
+
+NAMES = st.lists(st.sampled_from(["10", "20", "30", "40"]), min_size=2, unique=True)
+
+
+@given(NAMES, st.data())
+def test_what_is_printed_of_a_claim_is_all_of_it_and_can_be_typed_again(names, data):
+    ports = ", ".join(f"{v}: {{access: {v}}}" for v in (10, 20, 30, 40))
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "r.yaml").write_text(
+            f"inkov: switch\nname: r\nvlans: {{10: , 20: , 30: , 40: }}\nports: {{{ports}}}\n"
+        )
+        net = Network(inkov.load(folder))
+    layers = frozenset(data.draw(st.sampled_from([(2,), (3,), (2, 3)])))
+    pairs = data.draw(st.frozensets(st.sampled_from([frozenset(p) for p in combinations(names, 2)]), max_size=2))
+    claim = data.draw(
+        st.sampled_from(
+            [
+                Together("x", tuple(names), 1, layers),
+                Together("x", tuple(names), 0, layers),
+                Apart("x", tuple(names), pairs, Facing.HOSTILE, layers),
+                Apart("x", tuple(names), pairs, layers=layers, one_against=len(names) > 2),
+                Apart("x", tuple(names), pairs, layers=layers, through=("r",)),
+            ]
+        )
+    )
+    assert dataclasses.replace(parse_claim(sentence(claim), net), name="x") == claim

@@ -404,3 +404,22 @@ def test_what_a_device_on_the_way_does_and_is_not_followed_is_missing(site):
         view = trace_view(net, inkov.api.trace(net, *ends), ends)
         assert view.outcome == "cannot tell"
         assert any(fact.startswith("a: /system/mirror is not followed") for fact in view.there.missing)
+
+
+def test_a_packet_whose_way_on_may_be_down_is_not_said_to_stop(site):
+    """Whether the trunk that the way out leads over carries its VLAN is not stated: that is the fact that decides."""
+    files = {
+        "sw.yaml": "inkov: switch\nname: sw\nrest: unknown\nrouting: true\nvlans: {50: tills, 90: servers, 200: transit}\n"
+        "assume: {own-tag: drop}\nports: {p1: {access: 50}, p2: {access: 90}, u1: {trunk: '50,200'}}\n"
+        "gateways: {90: {address: 10.0.90.1/24}, 200: {address: 10.0.200.2/24}}\n"
+        "routes: [{to: 0.0.0.0/0, via: 10.0.200.1}]\nneighbours: {u1: fence e1}\n",
+        "fence.yaml": "inkov: switch\nname: fence\nkind: router\n"
+        "ports: {e1: {subinterfaces: {50: 10.0.50.1/24, 200: 10.0.200.1/24}}}\n"
+        "routes: [{to: 10.0.0.0/16, via: 10.0.200.2}]\n",
+        "campus.yaml": "inkov: campus\nname: c\nhosts:\n- {name: till, port: 'sw:p1', address: 10.0.50.9/24, gateway: 10.0.50.1}\n"
+        "- {name: server, port: 'sw:p2', address: 10.0.90.9/24, gateway: 10.0.90.1}\n",
+    }
+    net = network(inkov.load(site(files)))
+    view = trace_view(net, inkov.api.trace(net, "server", "till"), ("server", "till"))
+    fact = "whether sw passes packets on to 10.0.50.9 is not known: whether a port of sw carries VLAN 200 is not stated"
+    assert (view.outcome, view.there.missing) == ("cannot tell", (fact,))

@@ -29,8 +29,8 @@ def prove(
         typer.Option(
             "--claim",
             metavar="TEXT",
-            help="'apart A B …', 'apart A from B C', 'only A B through R', 'together A …'; then 'layer 2', 'facing hostile' or "
-            "'surviving 1'; repeatable.",
+            help="'apart A B …', 'apart A from B C', 'only A B through R', 'together A …'; then 'except A B', 'layer 2', "
+            "'facing hostile' or 'surviving 1'; repeatable.",
         ),
     ] = None,
     grid: Annotated[

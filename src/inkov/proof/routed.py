@@ -111,6 +111,20 @@ def not_passed(network: Network, start: End, end: End, into: Interface, packet: 
     elif switch.routing is None:
         why = f"whether {device} routes is not stated"
         missing = (why,)
+    elif unknown := _unknown_ways(network, device, packet):
+        why = f"whether {device} passes packets on to {packet.target} is not known: {unknown[0]}"
+        missing = (why,)
     else:
         why = f"{device} passes no packet on to {packet.target}: no route and no gateway that is up leads there"
     return Leg(start.ref, end.ref, way, Halt(interface_end(network, into).ref, why, sources), missing)
+
+
+def _unknown_ways(network: Network, device: str, packet: Packet) -> list[str]:
+    """Says why it is not known whether the gateways are up by which a device would pass a packet on."""
+    hops = [r.via for r in network.switches[device].routes if packet.target in r.prefix and r.via is not None]
+    states = {
+        i: network.gateways.state(i)
+        for i in network.gateways.of(device)
+        if any(ip in a.network for a in i.gateway.addresses for ip in (packet.target, *hops))
+    }
+    return [state.why for state in states.values() if state.up is None]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from inkov.forwarding.network import Network
 from inkov.model.campus import BOTH, Apart, Claim, Facing, Together
 from inkov.model.errors import nearest
@@ -18,7 +20,7 @@ def parse_claim(text: str, network: Network) -> Claim:
     """Reads a claim as typed on the command line.
 
     `apart A B facing hostile`, `apart A from B C`, `only A B through R`, `together A B surviving 1`, each with
-    `layer 2` or `layer 3`. Names are segments of the campus file, hosts, VLAN numbers or VLAN names; `apart all` means
+    `layer 2` or `layer 3`, and the first three with pairs that may meet: `except A B A C`. Names are segments of the campus file, hosts, VLAN numbers or VLAN names; `apart all` means
     all segments.
 
     Raises:
@@ -33,7 +35,9 @@ def parse_claim(text: str, network: Network) -> Claim:
         names = [n for n, s in network.campus.segments.items() if not s.outside] or [
             str(v) for v in sorted(network.members)
         ]
-    names, others = ([_in_full(n, network) for n in some] for some in (names, options.get("from", [])))
+    names, others, allowed = (
+        [_in_full(n, network) for n in some] for some in (names, options.get("from", []), options.get("except", []))
+    )
     if kind != "together" and len({*names, *others}) < 2:
         raise BadClaim(f"{kind!r} needs two segments or more, as in {_EXAMPLES[kind]!r}")
     if not names or (others and len(names) != 1):
@@ -52,7 +56,38 @@ def parse_claim(text: str, network: Network) -> Claim:
     if kind == "together":
         return Together(text, tuple(names), int(options.get("surviving", ["0"])[0]), layers)
     facing = Facing(options.get("facing", ["honest"])[0])
-    return Apart(text, (*names, *others), facing=facing, layers=layers, through=through, one_against=bool(others))
+    names, pairs = [*names, *others], _pairs(allowed, {*names, *others})
+    return Apart(text, tuple(names), pairs, facing, layers, through, one_against=bool(others))
+
+
+def _pairs(allowed: list[str], names: set[str]) -> frozenset[frozenset[str]]:
+    if len(allowed) % 2 or not names.issuperset(allowed):
+        raise BadClaim(
+            "'except' needs pairs of the segments named, as in 'apart tills kiosks desks except tills kiosks'"
+        )
+    return frozenset(map(frozenset, zip(allowed[::2], allowed[1::2], strict=True)))
+
+
+def sentence(claim: Claim) -> str:
+    """Returns a claim as `parse_claim` reads it, with all that was asked."""
+    said: list[tuple[str, Iterable[object]]]
+    if isinstance(claim, Together):
+        said = [("together", claim.segments), ("surviving", [claim.surviving] if claim.surviving else [])]
+    else:
+        count = 1 if claim.one_against else len(claim.segments)
+        facing = [claim.facing.value] if claim.facing is Facing.HOSTILE else []
+        said = [
+            ("only" if claim.through else "apart", claim.segments[:count]),
+            ("from", claim.segments[count:]),
+            (
+                "except",
+                [name for pair in sorted(map(sorted, claim.allowed)) if {*pair} <= {*claim.segments} for name in pair],
+            ),
+            ("through", claim.through),
+            ("facing", facing),
+        ]
+    said.append(("layer", sorted(claim.layers) if claim.layers != BOTH else []))
+    return " ".join(str(word) for key, some in said for word in (key, *some) if some)
 
 
 def _in_full(name: str, network: Network) -> str:
@@ -70,7 +105,11 @@ _EXAMPLES = {
     "together": "together tank-sensors",
 }
 
-_TAKES = {"apart": {"from", "facing", "layer"}, "only": {"through", "facing"}, "together": {"surviving", "layer"}}
+_TAKES = {
+    "apart": {"from", "except", "facing", "layer"},
+    "only": {"from", "except", "through", "facing", "layer"},
+    "together": {"surviving", "layer"},
+}
 """The words that may follow the names in a sentence of each kind."""
 
 _VALUES = {"facing": ("honest", "hostile"), "surviving": ("0", "1", "2"), "layer": ("2", "3")}

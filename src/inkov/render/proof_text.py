@@ -95,30 +95,12 @@ def _column(i: int) -> str:
     return letters[i] if i < len(letters) else letters[i // 26 - 1] + letters[i % 26]
 
 
-def _said(verdict: VerdictView) -> str:
-    """Returns a claim as a sentence."""
-    said = f"{verdict.kind} {', '.join(verdict.segments[:4])}"
-    if len(verdict.segments) > 4:
-        said += f" and {len(verdict.segments) - 4} more"
-    if verdict.through:
-        said += f" through {', '.join(verdict.through)}"
-    elif verdict.kind == "apart" and len(verdict.layers) == 1:
-        said += f", at layer {verdict.layers[0]}"
-    if verdict.facing == "hostile":
-        said += ", facing hostile stations"
-    if verdict.surviving:
-        said += f", surviving {plural(verdict.surviving, 'failure')}"
-    return said
-
-
 def _verdict(verdict: VerdictView, hidden: Collection[str]) -> Block:
-    said = _said(verdict)
     head = Text.assemble(
         badge(verdict.outcome.upper(), OUTCOME_STYLES[verdict.outcome], 11), words(verdict.name, "bold")
     )
-    typed = verdict.name.replace(",", " ").split()
-    if typed[:1] != [verdict.kind] or not set(verdict.segments) <= set(typed):  # else the name is the claim itself
-        head.append("   ").append(words(said, "dim"))
+    if verdict.name.replace(",", " ").split() != verdict.sentence.split():  # else the name is the claim itself
+        head.append("   ").append(words(verdict.sentence, "dim"))
     blocks: list[Block] = [head]
     rows: list[tuple[str, Block]] = []
     why = [text for text in verdict.why if text not in hidden]

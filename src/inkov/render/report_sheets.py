@@ -77,12 +77,11 @@ def _sheets(report: Handover) -> Iterable[tuple[str, Cells, list[Cells]]]:
     )
     yield (
         "claims",
-        ("claim", "kind", "segments", "outcome", "why", "missing", "rests on"),
+        ("claim", "asked", "outcome", "why", "missing", "rests on"),
         [
             (
                 v.name,
-                v.kind,
-                ", ".join(v.segments),
+                v.sentence,
                 v.outcome,
                 " ".join(v.why),
                 "; ".join(v.missing),

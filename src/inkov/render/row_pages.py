@@ -19,10 +19,19 @@ def _columns(*keys: str) -> list[Column]:
 def claims_page(views: Sequence[VerdictView]) -> Page:
     """Returns a row a claim: its outcome, and why in one line."""
     rows = [
-        (v.name, v.kind, ",".join(v.segments), v.outcome, _reason(v), "; ".join(v.assumed), "; ".join(v.missing))
+        (
+            v.name,
+            v.kind,
+            ",".join(v.segments),
+            v.outcome,
+            _reason(v),
+            "; ".join(v.assumed),
+            "; ".join(v.missing),
+            v.sentence,
+        )
         for v in views
     ]
-    return Page(_columns("claim", "kind", "segments", "outcome", "why", "assumed", "missing"), rows)
+    return Page(_columns("claim", "kind", "segments", "outcome", "why", "assumed", "missing", "sentence"), rows)
 
 
 def _reason(view: VerdictView) -> str:

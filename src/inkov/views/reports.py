@@ -10,6 +10,7 @@ from inkov.kinds.relay import vid_of
 from inkov.model.campus import Apart, Facing, Together
 from inkov.proof.grid import Grid
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Turn, Verdict, Witness
+from inkov.proof.sentences import sentence
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,13 +75,14 @@ class StopView:
 class VerdictView:
     """A claim and its outcome: `proved`, `broken` or `cannot tell`.
 
-    `layers` is at which layers segments may not meet, or of `together` may; `through` the devices that may join them at
+    `sentence` is all that was asked, as it can be typed. `layers` is at which layers segments may not meet, or of `together` may; `through` the devices that may join them at
     layer 3. Of `together`, `surviving` is how many failures it is to survive, and `failures` those that part the segment. Of
     `apart`, `facing` is what its stations are taken to be.
     """
 
     name: str
     kind: str
+    sentence: str
     segments: tuple[str, ...]
     outcome: str
     why: tuple[str, ...]
@@ -126,6 +128,7 @@ def _verdict(verdict: Verdict) -> VerdictView:
     return VerdictView(
         name=verdict.claim.name,
         kind=kind,
+        sentence=sentence(verdict.claim),
         segments=segments,
         outcome=outcome,
         why=why,

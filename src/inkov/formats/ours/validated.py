@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from types import NoneType, UnionType
@@ -144,6 +145,9 @@ def _fits(text: str, value: Any) -> bool:
     return listed or (made and not scalar) if isinstance(value, list) else scalar or made
 
 
+_NUMBERS = re.compile(r"\d[\d-]*\Z", re.ASCII)
+
+
 def _either(says: Sequence[str]) -> str:
     """Says once what several kinds of value that are allowed would have to be."""
     first, *others = sorted(dict.fromkeys(says), key=lambda text: " is not allowed; " in text)
@@ -156,7 +160,10 @@ def _either(says: Sequence[str]) -> str:
 def _sentence(error: Any, path: Path, known: list[str]) -> str:
     match error["type"]:
         case "extra_forbidden":
-            return f"unknown key {path[-1]!r}{nearest(str(path[-1]), known)}"
+            key = str(path[-1])
+            if _NUMBERS.match(key) and error["input"] is None:
+                return f"unknown key {key!r}; a list with commas needs quotes inside of braces, as in {{trunk: '10,{key}'}}"
+            return f"unknown key {path[-1]!r}{nearest(key, known)}"
         case "missing":
             return f"key {path[-1]!r} is missing"
         case "literal_error":
