@@ -130,8 +130,9 @@ def handover(  # noqa: PLR0917 - all that a report is made of
         waived: findings that are waived.
     """
     network = network.followed
-    audit = audit_view(network, findings, waived)
     claims = verdict_views(verdicts)
+    broken = [c.name for c in claims if c.outcome == "broken" and not c.failures]
+    audit = audit_view(network, findings, waived, broken=broken)
     links = tuple(link_rows(network))
     picture = map_of(network, usual(network))
     from_claims = dict.fromkeys(a for v in claims for a in v.assumed)

@@ -44,7 +44,9 @@ def test_audit_text_says_what_seen_and_mend(quillfin):
         "1  breach    23  outages    20  risks    8  tidy",
     ]
     block = next(b for b in ran.out.split("\n\n") if b.startswith(" BREACH  native/mismatch"))
-    assert ran.out.splitlines()[2].startswith("Stations that should be apart can meet in 1 place; 23 faults keep")
+    assert ran.out.splitlines()[2].startswith(
+        "7 claims are broken today (card data stays apart, visitors never reach the pumps and 5 more);"
+    )
     assert "  Also  native/users (2), native/jump (2)" in block
     full = run_inkov("audit", "as-found", "--full", cwd=quillfin).out
     assert "  Also  native/users: kiosks (350) has 9 access ports" in full

@@ -85,7 +85,7 @@ def test_a_narrow_screen_gets_blocks_and_a_wide_one_no_broken_name(quillfin):
         ),
         (
             ("prove", "as-found"),
-            "claim,kind,segments,outcome,why,assumed,missing",
+            "claim,kind,segments,outcome,why,assumed,missing,sentence",
             'card data stays apart,apart,"tills,kiosks",broken,tills <-> kiosks,,',
         ),
         (

@@ -54,7 +54,9 @@ def _at(ref: PortRef, settings: PortChange) -> SetPorts:
 def extend_lists(network: Network, finding: Finding) -> Iterator[Cure]:
     """Adds to each list what others need of it and it leaves out; where nobody needs it, takes it off the longer list."""
     if (link := _link(network, finding)) is None:
-        yield from add_left_out(network, finding)
+        cabled = {end for k in network.links for end in (k.a, k.b)}
+        if cabled.issuperset(_ports(network, finding)):  # a row of links, none of which labels alone name
+            yield from add_left_out(network, finding)
         return
     if not finding.parts and not finding.vlans & VlanSet.from_mask(network.needs.needed(link)):
         yield from shorten_lists(network, link)

@@ -96,7 +96,7 @@ def audit_view(
 def _summary(counts: Mapping[str, int], findings: Iterable[FindingView], broken: Sequence[str]) -> str:
     """Says what was found to somebody who will not read further."""
     parts = (
-        [f"{count(len(broken), 'claim')} {'is' if len(broken) == 1 else 'are'} broken ({joined(broken, 3)})"]
+        [f"{count(len(broken), 'claim')} {'is' if len(broken) == 1 else 'are'} broken today ({joined(broken, 3)})"]
         if broken
         else []
     )

@@ -42,6 +42,15 @@ def read(path: Path) -> tuple[ChangeDocument, Lines, Reading]:
         text = path.read_text("utf-8-sig")
     except (OSError, UnicodeDecodeError, ValueError):
         raise reading.fail("cannot be read as a change file") from None
+    return of_text(text, reading)
+
+
+def of_text(text: str, reading: Reading) -> tuple[ChangeDocument, Lines, Reading]:
+    """Reads the text of a change file.
+
+    Raises:
+        BadInput: something in it is wrong.
+    """
     data, lines = parsed(text, reading)
     document = validated(ChangeDocument, data, lines, reading)
     if document is None or reading.problems:
@@ -329,16 +338,19 @@ def every_fail(campus: Campus) -> list[Step]:
 
 
 def written(steps: Iterable[Step], name: str) -> str:
-    """Returns steps as a change file.
+    """Returns steps as a change file that was read back.
 
     Args:
         steps: those of ports, VLANs and trees.
         name: what the change is called.
+
+    Raises:
+        BadInput: a change file cannot hold them.
     """
-    entries = [_entry(step) for step in steps]
-    return (
-        dumped({"inkov": "change", "name": name}) + "steps:\n" + "".join(f"  - {dumped(e, flow=True)}" for e in entries)
-    )
+    entries = [f"  - {dumped(_entry(step), flow=True)}" for step in steps]
+    made = dumped({"inkov": "change", "name": name}) + "steps:\n" + "".join(entries)
+    of_text(made, Reading("the change"))
+    return made
 
 
 def _entry(step: Step) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN
 from inkov.model.vlanset import ALL, VlanSet
 from inkov.rules.finding import Evidence, Fault, Severity
-from inkov.rules.pairs import PLACE, lost, pair
+from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.wording import at, cause, vlans
 
@@ -67,7 +67,7 @@ def silent(facts: Facts) -> Iterator[Fault]:
 
 @rule(
     "prune/one-sided",
-    Severity.OUTAGE,
+    Severity.RISK,
     faults=(18,),
     looks_for="Dynamic pruning at one end of a trunk only.",
     why="The end that prunes hears no wishes from the other: the first member there, or behind it, will be cut off.",
@@ -91,22 +91,16 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
         if takes[0] == takes[1] or not network.passes(link):
             continue
         near, far = (link.a, link.b) if takes[0] else (link.b, link.a)
-        cut = network.islands.parted(link, lost(facts, link, Rung.PRUNED))
         if VlanSet.from_mask(network.passes(link)) & network.port(near).registration.normal - VlanSet([DEFAULT_VLAN]):
             yield Fault(
                 place=str(link),
-                severity=Severity.OUTAGE if cut else Severity.RISK,
-                what=f"{near} prunes what {far.switch} does not ask for, and {far.switch} takes no part in pruning: it never asks"
-                + (f", so that the members of {vlans(cut)} are cut apart." if cut else "."),
+                what=f"{near} prunes what {far.switch} does not ask for, and {far.switch} takes no part in pruning: it never asks.",
                 mend=f"Let {far.switch} take part in pruning, or make the VLANs fixed at {near}.",
                 evidence=(
                     at(network, near, "prunes", Setting.REGISTRATION),
                     Evidence("takes no part", network.port(far).origin.here),
                 ),
                 causes=(cause(near, Setting.REGISTRATION),),
-                vlans=cut,
-                members=network.islands.cut_off(link, cut),
-                parts=bool(cut),
             )
 
 
