@@ -174,7 +174,9 @@ def _verdict(audit: AuditView, claims: Sequence[VerdictView], since: DriftView |
         broken = [c.name for c in claims if c.outcome == "broken"]
         rest = len(claims) - proved - len(broken)
         parts = [f"Of {count(len(claims), 'claim')} {proved} {'is' if proved == 1 else 'are'} proved"]
+        later = sum(bool(c.failures) for c in claims if c.outcome == "broken")
         parts += [f"{len(broken)} broken ({joined(broken, 3)})"] if broken else []
+        parts += [f"{later} of them only after a failure"] if later else []
         parts += [f"{rest} cannot be told from what the files say"] if rest else []
         said.append(f"{', '.join(parts)}.")
     else:

@@ -99,9 +99,8 @@ def audit(
         complain(f"wrote {write_baseline.as_posix()}")
     order = [s.value for s in FailOn]
     worst = {s for s, n in view.counts.items() if n}
-    worst |= (
-        set() if only or baseline else broken
-    )  # who asks for some findings, or for new ones, is not told of claims by the exit code
+    if not (only or baseline):  # else the exit code answers what was asked: some findings, or new ones
+        worst |= broken
     if any(order.index(s) <= order.index(fail_on.value) for s in worst):
         raise typer.Exit(Exit.FOUND)
 

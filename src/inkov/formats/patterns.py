@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import suppress
 from pathlib import Path
+
+from inkov.store.places import real
 
 
 def matching(home: Path, pattern: str) -> list[Path]:
@@ -21,9 +24,13 @@ def _through_link(path: Path, home: Path) -> bool:
 
 
 def distinct(paths: Iterable[Path]) -> list[Path]:
-    """Returns files in the order of their paths, each once: one that links lead to goes by its own path."""
-    own: dict[tuple[int, int], Path] = {}
+    """Returns files in the order of their paths, each once: one that links lead to goes by its own path.
+
+    Numbers of files are believed of hard links alone, as some file systems have one number for many files.
+    """
+    own: dict[object, Path] = {}
     for path in sorted(paths, key=lambda p: (p.is_symlink(), p)):
-        state = path.stat()
-        own.setdefault((state.st_dev, state.st_ino), path)
+        with suppress(FileNotFoundError):  # it went away meanwhile
+            state = path.stat()
+            own.setdefault((state.st_dev, state.st_ino) if state.st_nlink > 1 else real(path), path)
     return sorted(own.values())

@@ -148,4 +148,6 @@ def format_of(data: bytes) -> Format | None:
     """Returns the format of a file by its content; None when it is none of them."""
     content = utf8(data)
     found = next((f for f in FORMATS if f.recognise(content)), None)
-    return found or next((f for f in FORMATS if f.recognise(unframed(content))), None)
+    if found is None and (plain := unframed(content)):
+        found = next((f for f in FORMATS if f.recognise(plain)), None)
+    return found

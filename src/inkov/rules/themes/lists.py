@@ -63,7 +63,9 @@ def lists_differ(facts: Facts) -> Iterator[Fault]:
                 if cut
                 else f"{vlans(gone)} will not cross when somebody needs {'it' if len(gone) == 1 else 'them'} to."
             ),
-            mend=_list_mend(missing),
+            mend=_list_mend(missing)
+            if cut or gone & VlanSet.from_mask(network.needs.needed(link))
+            else _shorten_mend(link, missing),
             evidence=tuple(at(network, e, f"allows {_list_text(facts, e)}", Setting.ALLOWED) for e in (link.a, link.b)),
             causes=tuple(cause(end, Setting.ALLOWED) for end in missing),
             vlans=cut or gone,
@@ -93,6 +95,13 @@ def _list_mend(missing: dict[PortRef, Lost]) -> str:
     todo = [f"add {loss.vlans} to the list of {end}" for end, loss in missing.items()]
     text = joined(todo)
     return f"{text[0].upper()}{text[1:]}, or take {'it' if sum(len(m.vlans) for m in missing.values()) == 1 else 'them'} off the other end."
+
+
+def _shorten_mend(link: Link, missing: dict[PortRef, Lost]) -> str:
+    todo = [f"take {loss.vlans} off the list of {link.a if end == link.b else link.b}" for end, loss in missing.items()]
+    text = joined(todo)
+    some = "it" if sum(len(m.vlans) for m in missing.values()) == 1 else "them"
+    return f"{text[0].upper()}{text[1:]}, as nobody needs {some} there; or add {some} at the other end."
 
 
 def _list_text(facts: Facts, end: PortRef) -> str:

@@ -121,10 +121,11 @@ def islands(facts: Facts) -> Iterator[Fault]:
     cuts: dict[tuple[Cut, ...], list[Vid]] = defaultdict(list)
     alone: list[Vid] = []
     for vid in facts.network.islands.split - VlanSet([DEFAULT_VLAN]):
-        parts = _still_parted(facts, vid)
+        joined_up = _joined_up(facts, vid)
+        parts = [p for p in joined_up if not p.isdisjoint(network.homes(vid))]
         if len(parts) < 2:
             continue
-        rows = rows_between(_joined_up(facts, vid), network.homes(vid), (k for k in network.joins if k.up))
+        rows = rows_between(joined_up, network.homes(vid), (k for k in network.joins if k.up))
         between = tuple(
             (k, _loss(facts, k, vid))
             for k in network.joins
