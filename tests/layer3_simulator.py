@@ -106,6 +106,11 @@ def taken_by(campus, starts):
     return [(d, g) for d, g in every if up(campus, d, g) and hears(campus, d, g, places, left)]
 
 
+def speaks(gateway, packet):
+    """Whether a gateway has an address of a packet's family."""
+    return packet[0].version in {ip.version for ip in (*(a.ip for a in gateway.addresses), *gateway.virtual)}
+
+
 def exits(campus):
     """The gateways behind which there is a next hop that is no device of the campus: packets come in there, too."""
     return [
@@ -134,7 +139,7 @@ def passed_on(campus, todo, packet):
     while todo:
         device, into = todo.pop()
         switch = campus.switches[device]
-        if not switch.routing or not let_through(switch, into.inward, packet):
+        if not switch.routing or not let_through(switch, into.inward, packet) or not speaks(into, packet):
             continue
         choices = [
             (a.network.prefixlen, g, None)

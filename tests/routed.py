@@ -14,7 +14,9 @@ from strategies import NO_TREE, origin, source
 
 VLANS = (10, 20, 30)
 SUBNETS = {10: ip_network("192.0.2.0/29"), 20: ip_network("192.0.2.64/29"), 30: ip_network("192.0.2.128/29")}
-PREFIXES = [*SUBNETS.values(), ip_network("192.0.2.0/25"), ip_network("192.0.2.4/30")]
+SIX = {v: ip_network(f"2001:db8:0:{v}::/125") for v in VLANS}
+"""A subnet of the other family in each VLAN; as small, so that every address can be tried."""
+PREFIXES = [*SUBNETS.values(), ip_network("192.0.2.0/25"), ip_network("192.0.2.4/30"), SIX[10], SIX[20]]
 SHARED = 5
 """Which address of each subnet several gateways may answer to."""
 prefixes = st.none() | st.sampled_from(PREFIXES)
@@ -34,7 +36,10 @@ def gateways(draw, number, port=""):
     names = draw(st.sampled_from(["", "", "f"])), draw(st.sampled_from(["", "", "f"]))
     address = ip_interface(f"{host}/{SUBNETS[vid].prefixlen}")
     shared = draw(st.sampled_from([(), (), (SUBNETS[vid].network_address + SHARED,)]))
-    return Gateway(vid, (address,), port, inward=names[0], outward=names[1], virtual=shared)
+    other = ip_interface(f"{SIX[vid].network_address + number}/125")
+    addresses = draw(st.sampled_from([(address,), (address,), (address, other), (other,)]))
+    shared = shared if address in addresses else ()
+    return Gateway(vid, addresses, port, inward=names[0], outward=names[1], virtual=shared)
 
 
 def leading_out(campus):
@@ -101,5 +106,5 @@ def routed_campuses(draw):
         unstated_habits=frozenset(),
     )
     cables.append(Cable(PortRef("r", "e"), PortRef(f"s{count - 1}", "u1"), source))
-    segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source, subnets=(SUBNETS[v],)) for v in VLANS}
+    segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source, subnets=(SUBNETS[v], SIX[v])) for v in VLANS}
     return Campus(name="random", switches=switches, cables=tuple(cables), segments=segments)

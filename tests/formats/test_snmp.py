@@ -420,6 +420,6 @@ def test_packets_may_pass_a_device_whose_addresses_nobody_told(tmp_path):
     write_files(tmp_path, {"quay.walk": walk(*rows)})
     done = run_inkov("prove", tmp_path, "--claim", "apart 10 20")
     assert done.code == 1
-    assert "which addresses quay have in VLANs, and whether they route" in done.out
+    assert "which addresses quay has in VLANs, and whether it routes" in done.out
     (tmp_path / "adds.yaml").write_text("inkov: switch\nname: quay\nrouting: false\n")
     assert run_inkov("prove", tmp_path, "--claim", "apart 10 20").code == 0

@@ -21,7 +21,7 @@ from inkov.proof.prove import Prover, prove
 from inkov.recheck.check import check
 from layer3_simulator import delivered, exits, managed, passed_on, taken_by
 from proof_sides import hearers, senders
-from routed import SUBNETS, VLANS, leading_out, routed_campuses
+from routed import SIX, SUBNETS, VLANS, leading_out, routed_campuses
 from simulator import Frame, ingress
 from strategies import often, source
 
@@ -30,9 +30,8 @@ def gets(campus, a, b):
     """Whether any packet of VLAN a is heard in VLAN b by way of gateways, with every address of both tried."""
     theirs = hearing(campus, b)
     starts = starting(campus, a)
-    return any(
-        delivered(campus, starts, packet) & theirs for packet in product(list(SUBNETS[a])[::2], list(SUBNETS[b])[::2])
-    )
+    packets = [p for some in (SUBNETS, SIX) for p in product(list(some[a])[::2], list(some[b])[::2])]
+    return any(delivered(campus, starts, packet) & theirs for packet in packets)
 
 
 def starting(campus, vid):

@@ -66,7 +66,8 @@ def _gateway(device: Contradictions, told: Sequence[tuple[Piece, Gateway]]) -> G
                     doubts.append(f"{holder.source} says {words[0]}, {g.source} says {words[1]}")
             if fact.merge is Merge.SET and alike:
                 values[fact.field] = tuple(dict.fromkeys((*values[fact.field], *value)))
-    return replace(own, **values, doubt="; ".join(doubts))
+    untold = tuple(f for f in own.untold if all(f in g.untold for _, g in told))
+    return replace(own, **values, doubt="; ".join(doubts), untold=untold)
 
 
 def _states(piece: Piece, gateway: Gateway, fact: Fact) -> bool:

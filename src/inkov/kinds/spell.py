@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from inkov.model.switch import (
     Access,
     Bridged,
+    FrameTypes,
     General,
     Negotiated,
+    Port,
     PrivateHost,
     Promiscuous,
     Switching,
     Trunk,
     Tunnel,
+    Unstated,
 )
 from inkov.model.vlanset import ALL, VlanSet
 
@@ -41,6 +45,32 @@ def keys(switching: Switching) -> dict[str, Any]:
             return {"tunnel": vid if inner is None else {"vlan": vid, "inside": _list(inner)}}
         case _:
             return {}
+
+
+def stating(port: Port) -> dict[str, Any] | None:
+    """Returns the keys of a port with what is not stated as it most often is; None where they cannot state it.
+
+    A VLAN that only its users know is written as the word VLAN.
+    """
+    kind = port.switching
+    match kind:
+        case Access(vid=None):
+            return {"access": "VLAN"} | ({} if kind.voice is None else {"voice": kind.voice})
+        case Trunk(native_stated=False):
+            return keys(replace(kind, native=None, native_stated=True))
+        case Negotiated():
+            plain = [replace(port, switching=kind.access), replace(port, switching=kind.trunk)]
+            if port.stance is not None and not any(map(stating, plain)):
+                return None  # what it becomes hangs on its far end
+            inner = {k: v for p in plain for k, v in (stating(p) or keys(p.switching)).items()}
+            return {"mode": "negotiated", **inner, "stance": port.stance.value if port.stance else "silent"}
+        case General(frames=frames, filtering=filtering):
+            known = replace(kind, frames=frames or FrameTypes.ALL, filtering=filtering is not False)
+            return keys(known)
+        case Unstated():
+            return {"access": "VLAN"}
+        case _:
+            return None
 
 
 def domains(switching: Switching) -> tuple[int | None, dict[int, int]] | None:

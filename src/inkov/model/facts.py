@@ -145,6 +145,7 @@ GATEWAY: Final = _facts(
     Fact("vrf", Setting.GATEWAYS),
     Fact("source", Setting.GATEWAYS, Merge.OWN),
     Fact("doubt", Setting.GATEWAYS, Merge.OWN),
+    Fact("untold", Setting.GATEWAYS, Merge.OWN),
 )
 
 SWITCH: Final = _facts(

@@ -13,13 +13,15 @@ from inkov.kinds.relay import Mask, View
 from inkov.model.campus import Host
 from inkov.model.names import PortRef
 from inkov.model.routing import Ip, Prefix
+from inkov.model.vlanset import bits
 from inkov.proof.group import Group
 from inkov.proof.layer3 import Layer3
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.packets import Packet
 from inkov.proof.stations import Place, Stations, host_domains
-from inkov.proof.together import together
+from inkov.proof.together import on_the_way, together
+from inkov.proof.unknowns import of_port
 
 
 def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: Iterable[int]) -> Outcome:
@@ -85,7 +87,8 @@ def _frames(network: Network, a: Group, b: Group) -> Outcome:
             continue
         reached = network.graph(View.MAY, Blocking.KNOWN).spread(start)
         if place not in a.must.senders or b.surely_deaf_to(reached) is None:
-            return _unsure(a, b)
+            facts = on_the_way(network, [(*place, ())], b.may_hear_at(deaf))
+            return _unsure(a, b, (*facts, *_at_end(network, refs[0]), *_at_end(network, deaf)))
         return Broken(stop=Stop(refs[0], deaf, why="no frame gets from the one to the other"))
     return Proved(())
 
@@ -151,7 +154,7 @@ def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
                     continue
                 entered = _entered(network, layer3, sender, packet, View.MAY)
                 if any(_may(layer3, i, target, packet) for i in entered):
-                    unsure = unsure or _unsure(a, b)
+                    unsure = unsure or _unsure(a, b, _doubts(network, layer3, (sender, target), packet))
                     continue
                 return Broken(stop=Stop(sender.port, target.port, why=_why(sender, packet, entered)))
     return unsure or Proved(())
@@ -316,5 +319,37 @@ def _why(sender: Sender, packet: Packet, entered: list[Interface]) -> str:
     return f"no gateway passes packets from {packet.source} on to {packet.target}"
 
 
-def _unsure(a: Group, b: Group) -> CannotTell:
-    return CannotTell((f"whether all of {b.name} hear {a.name}",))
+def _doubts(network: Network, layer3: Layer3, ends: tuple[Sender, Target], packet: Packet) -> Iterator[str]:
+    """Yields what is not known on the ways by which a packet may arrive."""
+    (sender, target), gateways = ends, network.gateways
+    entered = _entered(network, layer3, sender, packet, View.MAY)
+    if len(entered) > 1 and sender.host is not None:
+        yield f"which of {', '.join(map(str, entered))} answers to {sender.host.gateway}: not all pass the packets on"
+    for into in entered:
+        heard = {(s, d) for s, mask in gateways.hears_in(into, View.MAY).items() for d in bits(mask)}
+        yield from on_the_way(network, [(*place, ()) for place in sender.places[View.MAY]], heard)
+        yield from _at_end(network, sender.port)
+        yield from _in_front_of(network, into)
+        for arrival in layer3.routing[View.MAY].follow([into], packet, frozenset()):
+            yield from arrival.doubts
+            starts = gateways.starts(arrival.out, View.MAY)
+            places = [(s, d, ()) for s, mask in starts.masks.items() for d in bits(mask)]
+            ears = {at for some in target.ports[View.MAY].values() for at in some}
+            yield from on_the_way(network, [*places, *starts.tagged], ears)
+            yield from _in_front_of(network, arrival.out)
+            yield from _at_end(network, target.port)
+
+
+def _at_end(network: Network, ref: PortRef) -> Iterator[str]:
+    """Yields what is not known of the port of an honest station."""
+    return of_port(network, ref, lambda relay: (relay.accept(()), relay.sends)) if network.has(ref) else iter(())
+
+
+def _in_front_of(network: Network, gateway: Interface) -> Iterator[str]:
+    """Yields what is not known of the ports that a gateway on a routed port is cabled to."""
+    for far in network.gateways.far_ends(gateway, View.MAY):
+        yield from of_port(network, far, lambda relay: (relay.accept(gateway.tags), relay.sends))
+
+
+def _unsure(a: Group, b: Group, facts: Iterable[str]) -> CannotTell:
+    return CannotTell(tuple(dict.fromkeys((f"whether all of {b.name} hear {a.name}", *facts))))

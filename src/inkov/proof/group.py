@@ -41,6 +41,10 @@ class Group:
         """Tells whether a port may hear some station of the segment, wherever that is."""
         return ref in self._maybe
 
+    def may_hear_at(self, ref: PortRef) -> set[Place]:
+        """Returns where frames are that a port may hear."""
+        return self._maybe.get(ref, set())
+
     @cached_property
     def settling(self) -> set[PortRef]:
         """Ports that may be in one of several VLANs of the segment, or in none; one that is set to be in one is no such."""

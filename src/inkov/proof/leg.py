@@ -130,9 +130,21 @@ def _search(network: Network, start: End, end: End, view: View, tree: Blocking) 
 
 
 def _passages(network: Network, start: End, end: End, reach: Reach, state: State) -> tuple[Passage, ...]:
-    return passages(
-        network, reach, state, None if start.own is not None else start.ref, None if end.own is not None else end.ref
-    )
+    first = reach.path(state)[0][0].switch
+    sockets = _socket(network, start, first), _socket(network, end, state.switch)
+    way = list(passages(network, reach, state, *sockets))
+    if start.own is not None and way[0].by is not None:
+        way[0] = replace(way[0], arrived=start.own.tags)
+    if end.own is not None and way[-1].out is not None:
+        way[-1] = replace(way[-1], leaves=end.own.tags)
+    return tuple(way)
+
+
+def _socket(network: Network, end: End, switch: str) -> PortRef | None:
+    """Returns the port of a switch that an end is at; None for an address of the switch itself."""
+    if end.own is None:
+        return end.ref
+    return next((far for far in network.gateways.far_ends(end.own, View.MAY) if far.switch == switch), None)
 
 
 def _usual(network: Network, start: End, end: End) -> Leg:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import ClassVar, TypeAlias
+from typing import Any, ClassVar, Self, TypeAlias
 
 from inkov.forwarding.ladder import Lost
 from inkov.kinds.relay import Domain, Tags
@@ -11,6 +12,23 @@ from inkov.model.campus import Claim
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway, Ip
 from inkov.model.source import Source
+
+
+class Fact(str):
+    """A fact that would decide a claim, as a sentence part.
+
+    Attributes:
+        settled: what states it, with the likeliest value: keys of a switch file by the name of the switch, those of the
+            campus file by no name; empty where no file can state it.
+    """
+
+    settled: Mapping[str, Mapping[str, Any]]
+
+    def __new__(cls, text: str, settled: Mapping[str, Mapping[str, Any]]) -> Self:
+        """Makes it of its text."""
+        fact = super().__new__(cls, text)
+        fact.settled = settled
+        return fact
 
 
 @dataclass(frozen=True, slots=True)

@@ -24,7 +24,7 @@ from inkov.proof.group import Group
 from inkov.proof.hostile import ARGUMENT as HOSTILE_ARGUMENT
 from inkov.proof.hostile import HostileProver
 from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
-from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict, Witness
+from inkov.proof.outcome import Broken, CannotTell, Fact, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.stations import Place, Stations, dead_words, segment_named
 from inkov.proof.surviving import surviving
@@ -176,7 +176,10 @@ class Prover:
         if out and (3 not in claim.layers or not self.layer3.outside.known):
             return CannotTell((NO_WAY if 3 in claim.layers else ONLY_PACKETS,))
         if 3 in claim.layers and (silent := self.silent_on_gateways):
-            return CannotTell((f"which addresses {some(silent)} have in VLANs, and whether they route",))
+            text = f"which addresses {some(silent)} has in VLANs, and whether it routes"
+            if len(silent) > 1:
+                text = f"which addresses {some(silent)} have in VLANs, and whether they route"
+            return CannotTell((Fact(text, {s: {"routing": False} for s in silent}),))
         if 3 in claim.layers and (strange := self.strange_gateways(claim)):
             return CannotTell(strange)
         nobody = [n for n in claim.segments if n not in out and not self.stations(n, View.MAY)]

@@ -98,6 +98,8 @@ def not_passed(network: Network, start: End, end: End, into: Interface, packet: 
     blocking = [n for n in met if n in switch.filters and passes(switch.filters, n, packet) is None]
     if switch.routing is False:
         why = f"{device} does not route"
+    elif into.gateway.takes(packet.source.version) is False:
+        why = f"{into} has no IPv{packet.source.version} address, so {device} takes no such packet there"
     elif blocking:
         name = blocking[0]
         entry = next(

@@ -177,16 +177,18 @@ class Routing:
     def _turns(self, into: Interface, packet: Packet) -> Iterator[tuple[Way, Turn]]:
         """Yields the ways a device may pass a packet on by, past its filters."""
         switch = self.network.switches[into.device]
-        came = passes(switch.filters, into.gateway.inward, packet)
-        if came is None:
+        came, family = passes(switch.filters, into.gateway.inward, packet), packet.source.version
+        takes = into.gateway.takes(family)
+        if came is None or takes is False:
             return
         for way in self._ways(into, packet):
             went = passes(switch.filters, way.out.gateway.outward if way.out else "", packet)
             if went is None:
                 continue
             unstated = f"whether {into.device} routes is not stated" if switch.routing is None else ""
+            address = f"whether {into} has an IPv{family} address is not stated" if takes is None else ""
             states = [self.gateways.state(i).why for i in (into, way.out) if i and self.gateways.state(i).up is None]
-            doubts = tuple(filter(None, (unstated, came.doubt, went.doubt, way.doubt, *states)))
+            doubts = tuple(filter(None, (unstated, address, came.doubt, went.doubt, way.doubt, *states)))
             if doubts and self.view is View.MUST:
                 continue
             unfiltered = "" if came.by else "no filter stands there"

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.loops import Loop, loops, perhaps_loops
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
-from inkov.kinds.relay import Domain, Mask, View
+from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.kinds.table import setting_words, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.proof.group import Group
@@ -90,16 +90,17 @@ def _heard_by_all(network: Network, group: Group, place: Place, senders: list[Po
     missing = (f"whether frames pass from {stop.sender} to {stop.hearer}{where}{because}",)
     ends = [e for k in cabled_way(network, stop.sender.switch, stop.hearer.switch, place[1]) for e in (k.a, k.b)]
     facts = (
-        *_on_the_way(network, group, place, deaf),
+        *on_the_way(network, [(*place, ())], group.may_hear_at(deaf)),
         *at_ports(network, (senders[0], deaf)),
     ) or at_ports(network, ends)
     return CannotTell((*missing, *dict.fromkeys(facts)))
 
 
-def _on_the_way(network: Network, group: Group, place: Place, deaf: PortRef) -> tuple[str, ...]:
-    """Names what is not known on a way that may be open from a place to a port."""
-    hearing = {at for at, ports in group.may.hearers.items() if deaf in ports}
-    reach = network.graph(View.MAY).reach([(*place, ())], hearing)
+def on_the_way(
+    network: Network, starts: Iterable[tuple[str, Domain, Tags]], hearing: Collection[Place]
+) -> tuple[str, ...]:
+    """Names what is not known on a way that may be open from where frames start to one of some places."""
+    reach = network.graph(View.MAY).reach(starts, hearing)
     end = reach.first(hearing)
     return unknowns(network, reach, end) if end else ()
 

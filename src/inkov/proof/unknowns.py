@@ -18,7 +18,8 @@ from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.switch import DEFAULT_VLAN, NEGOTIATED_FORMAT, Kind
 from inkov.model.touching import assumption
-from inkov.proof.outcome import Passage, Turn
+from inkov.proof import settle
+from inkov.proof.outcome import Fact, Passage, Turn
 from inkov.proof.stations import Stations
 
 MORE_TAGS: Final = "a way that needs more tags inside each other than are followed here"
@@ -64,7 +65,8 @@ def at_ends(network: Network, way: Sequence[Passage | Turn]) -> tuple[str, ...]:
         if len(wire) > 1 and not vid_of(wire[0]):
             silent = "own_tag" in network.switches[first.switch].unstated_habits
             why = ": `assume: own-tag` does not say" if silent else ""
-            found.append(f"what {first.switch} does with frames tagged 0 that have another tag inside{why}")
+            text = f"what {first.switch} does with frames tagged 0 that have another tag inside{why}"
+            found.append(Fact(text, settle.habit("own_tag", first.switch) if silent else {}))
     if isinstance(last, Passage) and last.out:
         domain = last.domain
         found += of_port(network, last.out, lambda relay: relay.send(domain))
@@ -102,9 +104,10 @@ HABITS: Final = {
 }
 
 
-def habit_fact(name: str, switches: str) -> str:
+def habit_fact(name: str, switch: str) -> Fact:
     """Names a habit that nothing states, as a fact that would decide."""
-    return f"{HABITS[name].format(switches)}: `assume: {name.replace('_', '-')}` does not say"
+    text = f"{HABITS[name].format(switch)}: `assume: {name.replace('_', '-')}` does not say"
+    return Fact(text, settle.habit(name, switch))
 
 
 def open_habits(network: Network, ref: PortRef, does: Does) -> list[str]:
@@ -241,12 +244,13 @@ def of_port(network: Network, ref: PortRef, does: Does) -> Iterator[str]:
     if port.doubt:
         yield f"{ref}: {port.doubt}"
     if not formed.sure:
-        yield f"{ref}: {unknown(port)} ({port.origin.here})"
+        yield Fact(f"{ref}: {unknown(port)} ({port.origin.here})", settle.at_port(port, ref))
     for outcome in formed.outcomes:
         if why := unknown(outcome):
-            yield f"{ref}: {why} ({port.origin.here})"
+            yield Fact(f"{ref}: {why} ({port.origin.here})", settle.at_port(port, ref))
     if port.tag_format == NEGOTIATED_FORMAT:
-        yield f"{ref}: its tag format is left to negotiation ({port.origin.of(Setting.TAGS)})"
+        text = f"{ref}: its tag format is left to negotiation ({port.origin.of(Setting.TAGS)})"
+        yield Fact(text, settle.tag_format(port, ref))
     for name in open_habits(network, ref, does):
         yield habit_fact(name, ref.switch)
 

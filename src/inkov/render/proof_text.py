@@ -8,7 +8,7 @@ from typing import Final
 from inkov.proof.prove import AS_OF_TODAY, IN_EVERY_TREE
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
 from inkov.render.text import Block, Stack, Text
-from inkov.render.way_text import passage_lines, tags_text
+from inkov.render.way_text import passage_lines, tags_text, write_rows
 from inkov.views.reports import GridRow, PassageView, StopView, TurnView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")
@@ -106,6 +106,7 @@ def _verdict(verdict: VerdictView, hidden: Collection[str]) -> Block:
     why = [text for text in verdict.why if text not in hidden]
     rows += [("" if n else "Why", words(text)) for n, text in enumerate(why)]
     rows += [("Missing", words(fact)) for fact in verdict.missing]
+    rows += write_rows(verdict.write)
     if verdict.outcome == "proved":
         number = len(verdict.assumed)
         rows.append(("Rests on", words(plural(number, "assumption") if number else "nothing that is not stated")))

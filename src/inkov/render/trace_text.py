@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, words
 from inkov.render.text import Block, Stack, Text
-from inkov.render.way_text import passage_lines, tags_text
+from inkov.render.way_text import passage_lines, tags_text, write_rows
 from inkov.views.reports import PassageView, TurnView
 from inkov.views.traces import HaltView, LegView, TraceView
 
@@ -22,7 +22,9 @@ def trace_text(view: TraceView) -> Block:
         blocks.append(words(view.vlans))
     if view.outcome == "cannot tell":
         missing = dict.fromkeys((*view.there.missing, *view.back.missing))
-        blocks.append(labelled([("Missing", words(fact)) for fact in missing]))
+        rows: list[tuple[str, Block]] = [("Missing", words(fact)) for fact in missing]
+        rows += write_rows(list(dict.fromkeys((*view.there.write, *view.back.write))))
+        blocks.append(labelled(rows))
     blocks += [_leg("there", view.there), _leg("back", view.back)]
     return spaced(blocks)
 

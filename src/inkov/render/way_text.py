@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Final
 
 from inkov.render.page import clean, words
-from inkov.render.text import Text
+from inkov.render.text import Block, Text
 from inkov.views.reports import PassageView, TurnView
 
 
@@ -64,3 +65,18 @@ def tags_text(tags: tuple[int, ...] | None) -> str:
     if tags is None:
         return "tags unknown"
     return " in ".join(f"tag {t}" for t in reversed(tags)) or "untagged"
+
+
+def write_rows(lines: Sequence[str]) -> list[tuple[str, Block]]:
+    """Returns rows that show what to write to state missing facts."""
+    rows: list[tuple[str, Block]] = [
+        ("" if n else "Write", words(line, "cyan")) for n, line in enumerate(lines[:_SHOWN])
+    ]
+    if len(lines) > _SHOWN:
+        rows.append(("", words(f"and {len(lines) - _SHOWN} more, which --format json has", "dim")))
+    if lines:
+        rows.append(("", words("each as a file of its own beside the others, with the value that is true", "dim")))
+    return rows
+
+
+_SHOWN: Final = 4

@@ -11,6 +11,7 @@ from inkov.model.campus import Apart, Facing, Together
 from inkov.proof.grid import Grid
 from inkov.proof.outcome import Broken, CannotTell, Passage, Proved, Stop, Turn, Verdict, Witness
 from inkov.proof.sentences import sentence
+from inkov.proof.settle import lines
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +77,7 @@ class VerdictView:
     """A claim and its outcome: `proved`, `broken` or `cannot tell`.
 
     `sentence` is all that was asked, as it can be typed. `layers` is at which layers segments may not meet, or of `together` may; `through` the devices that may join them at
-    layer 3. Of `together`, `surviving` is how many failures it is to survive, and `failures` those that part the segment. Of
+    layer 3. `write` is a switch file of one line for each missing fact that one can state. Of `together`, `surviving` is how many failures it is to survive, and `failures` those that part the segment. Of
     `apart`, `facing` is what its stations are taken to be.
     """
 
@@ -88,6 +89,7 @@ class VerdictView:
     why: tuple[str, ...]
     assumed: tuple[str, ...]
     missing: tuple[str, ...]
+    write: tuple[str, ...]
     witnesses: tuple[WitnessView, ...]
     stop: StopView | None
     layers: tuple[int, ...]
@@ -134,6 +136,7 @@ def _verdict(verdict: Verdict) -> VerdictView:
         why=why,
         assumed=assumed,
         missing=missing,
+        write=lines(missing),
         witnesses=tuple(map(_witness, witnesses)),
         stop=_stop(stop, failed=bool(failures)) if stop is not None else None,
         layers=tuple(sorted(verdict.claim.layers)),

@@ -8,6 +8,7 @@ from inkov.forwarding.network import Network
 from inkov.model.names import PortRef
 from inkov.proof.between import FRAMES_ALONE
 from inkov.proof.leg import Leg
+from inkov.proof.settle import lines
 from inkov.proof.trace import Trace
 from inkov.rules.wording import named
 from inkov.views.reports import PassageView, TurnView, step_view
@@ -29,7 +30,8 @@ class HaltView:
 class LegView:
     """The way in one direction.
 
-    `halt` is null when the frame arrives; `missing` are facts that nothing states and that decide whether it really is so.
+    `halt` is null when the frame arrives; `missing` are facts that nothing states and that decide whether it really is so;
+    `write` a switch file of one line for each that one can state.
     """
 
     start: str
@@ -37,6 +39,7 @@ class LegView:
     way: tuple[PassageView | TurnView, ...]
     halt: HaltView | None
     missing: tuple[str, ...]
+    write: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +130,7 @@ def _leg(trace: Trace, leg: Leg, names: tuple[str, str]) -> LegView:
         way=tuple(map(step_view, leg.way)),
         halt=halt,
         missing=leg.missing,
+        write=lines(leg.missing),
     )
 
 

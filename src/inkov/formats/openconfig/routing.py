@@ -135,7 +135,7 @@ class Layer3:
         }
 
     def _gateways(
-        self, entry: Node, bound: Mapping[tuple[str, int], dict[str, str]], vrfs: Mapping[tuple[str, int], str]
+        self, entry: Node, bound: Mapping[tuple[str, int], Mapping[str, Any]], vrfs: Mapping[tuple[str, int], str]
     ) -> Iterator[Gateway]:
         leaves = leaves_of(entry)
         name = str(pick(entry, "name") or leaves.get("name"))

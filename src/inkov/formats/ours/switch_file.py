@@ -18,6 +18,7 @@ from inkov.formats.reading import Reading
 from inkov.kinds.accounts import as_stated, only_voice
 from inkov.kinds.table import MODES
 from inkov.model.errors import nearest
+from inkov.model.habits import HABIT_WORDS
 from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source, Touch, Touches
@@ -71,13 +72,10 @@ def _as_stated(port: Port) -> Port:
     )
 
 
-_YES = {"own_tag": "accept", "native_outside_list": "pass", "tagged_native": "accept", "uneven_link": "run"}
-
-
 def habits(*stated: Assume) -> tuple[Habits, frozenset[str]]:
     """Returns habits: each as the first block that states it says, else the usual; and which of them nothing states."""
-    said = {key: v for a in reversed(stated) for key in _YES if (v := getattr(a, key)) is not None}
-    return Habits(**{key: v == _YES[key] for key, v in said.items()}), ALL_HABITS - frozenset(said)
+    said = {key: v for a in reversed(stated) for key in HABIT_WORDS if (v := getattr(a, key)) is not None}
+    return Habits(**{key: v == HABIT_WORDS[key][True] for key, v in said.items()}), ALL_HABITS - frozenset(said)
 
 
 class _Builder:

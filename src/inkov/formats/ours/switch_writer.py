@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from typing import Any, Final
+from typing import Any
 
 from inkov.formats.ours.fields import port_patterns
 from inkov.kinds.known import open_questions
 from inkov.kinds.spell import domains, keys
 from inkov.kinds.table import subinterfaces
+from inkov.model.habits import habit_stated
 from inkov.model.names import natural
 from inkov.model.routing import Entry, Gateway
 from inkov.model.settings import Setting
@@ -19,13 +20,6 @@ from inkov.model.switch import ALL_HABITS, DEFAULT_VLAN, DOT1Q, Kind, Port, Swit
 from inkov.model.tree import ANY_REGISTRATION, BRIDGE_PRIORITY, NO_PORT_TREE, PORT_PRIORITY, BridgeTree, PortTree
 from inkov.model.vlanset import ALL
 from inkov.model.yamltext import Dumper, dumped
-
-_HABITS: Final = {
-    "own_tag": ("own-tag", "drop", "accept"),
-    "native_outside_list": ("native-outside-list", "drop", "pass"),
-    "tagged_native": ("tagged-native", "drop", "accept"),
-    "uneven_link": ("uneven-link", "block", "run"),
-}
 
 
 def text(switch: Switch) -> str:
@@ -77,7 +71,7 @@ def _document(switch: Switch) -> Iterator[tuple[str, Any]]:
         "mac": switch.mac,
         "role": switch.role,
         "assume": _Line(
-            {_HABITS[n][0]: _HABITS[n][1 + getattr(switch.habits, n)] for n in stated}
+            {k: v for n in stated for k, v in habit_stated(n, getattr(switch.habits, n)).items()}
             | ({"without-effect": list(switch.without_effect)} if switch.without_effect else {})
         ),
         "not-followed": {

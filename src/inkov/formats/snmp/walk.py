@@ -301,7 +301,7 @@ class Walk(Tables):
             name = self.names.get(i, "")
             source = Source(self.reading.file, line)
             if name in ports and subinterfaces(ports[name].switching) is not None:
-                found.append(Gateway(None, (address,), port=name, source=source))
+                found.append(Gateway(None, (address,), port=name, source=source, untold=self._untold_families(i)))
             elif self.number("ifType", (i,)) != _LOOPBACK and not address.ip.is_loopback:
                 loose.add(str(address.ip))
         if loose:
@@ -311,6 +311,12 @@ class Walk(Tables):
         if not told and self.number("ipForwarding") != 2:
             self.untold.append("which addresses it has")
         return tuple(found), told and len(loose) < 2
+
+    def _untold_families(self, i: int) -> tuple[int, ...]:
+        """Returns the families an interface may have addresses of: the older table lists IPv4 alone (RFC 4293)."""
+        rows = self.tables["ipAddressIfIndex"].items()
+        local = any(int(j) == i and index[:1] in {(2,), (4,)} and index[2:4] == (254, 128) for index, (j, _) in rows)
+        return () if rows and not local else (6,)
 
     def _addresses(self) -> Iterator[tuple[Address, int, int]]:
         for index, (i, line) in self.tables["ipAdEntIfIndex"].items():
