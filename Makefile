@@ -42,6 +42,7 @@ bench: .venv/ready
 	$(BIN)/python benchmarks/shapes.py
 	$(BIN)/python benchmarks/walks.py
 	$(BIN)/python benchmarks/cures.py
+	$(BIN)/python benchmarks/clinic.py
 	$(BIN)/python benchmarks/changing.py
 
 # Which changes to the heart of the program the tests would not notice; an hour or two.

@@ -128,7 +128,7 @@ NAMED = (
     ),
     Mutation(
         "overlap is reported across routing tables",
-        "rules/themes/gateway.py",
+        "rules/routed/gateway.py",
         "i.gateway.vrf != j.gateway.vrf",
         "False",
         "tests/rules",

@@ -10,7 +10,7 @@ from conftest import write_files
 from inkov.forwarding.network import Network
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
-from inkov.rules import catalogue, themes
+from inkov.rules import catalogue, intent, routed, themes
 from inkov.rules.catalogue import RULES, Choice, audit
 from inkov.rules.finding import Cause, Finding, Severity, grouped
 
@@ -50,7 +50,8 @@ def test_passing_example_yields_nothing(name, tmp_path):
 
 
 def test_every_module_is_in_the_catalogue_and_holds_its_theme():
-    modules = {p.stem for p in Path(themes.__file__).parent.glob("*.py")} - {"__init__"}
+    rooms = (themes, routed, intent)
+    modules = {p.stem for room in rooms for p in Path(room.__file__).parent.glob("*.py")} - {"__init__"}
     assert modules == {m.__name__.rpartition(".")[2] for m in catalogue.THEMES}
     for rule in RULES.values():
         home = rule.check.__module__.rpartition(".")[2]

@@ -13,49 +13,20 @@ from inkov.rules.choice import Choice, fits, identity
 from inkov.rules.cures import together
 from inkov.rules.finding import Cure, Finding, Severity, grouped
 from inkov.rules.impact import impact
+from inkov.rules.intent.waiver import waive
 from inkov.rules.registry import RULES, Facts
 from inkov.rules.settings import resolved
-from inkov.rules.themes.waiver import waive
 
 if TYPE_CHECKING:
     from inkov.rules.blame import Blamed
 
-THEMES = tuple(
-    import_module(f"inkov.rules.themes.{name}")
-    for name in (
-        "access",
-        "address",
-        "edge",
-        "gateway",
-        "general",
-        "host",
-        "label",
-        "lag",
-        "lists",
-        "native",
-        "neighbour",
-        "plan",
-        "platform",
-        "private",
-        "prune",
-        "ring",
-        "saved",
-        "segment",
-        "sibling",
-        "source",
-        "spare",
-        "stance",
-        "sync",
-        "tags",
-        "tree",
-        "trunk",
-        "vlan",
-        "vlan_names",
-        "voice",
-        "waiver",
-    )
-)
-"""The modules that declare rules; a test compares this with the folder."""
+_ROOMS = {
+    "themes": "access edge general lag lists native private prune ring spare stance sync tags tree trunk vlan vlan_names voice",
+    "routed": "address filter gateway gateway_hosts gateway_subnets host pair route segment",
+    "intent": "label neighbour plan platform saved sibling source waiver",
+}
+THEMES = tuple(import_module(f"inkov.rules.{room}.{name}") for room, names in _ROOMS.items() for name in names.split())
+"""The modules that declare rules; a test compares this with the folders."""
 
 __all__ = ["RULES", "THEMES", "Audited", "Choice", "audit", "audited"]
 

@@ -47,7 +47,8 @@ def _link(network: Network, finding: Finding) -> Link | None:
     return network.link_called.get(finding.place)
 
 
-def _at(ref: PortRef, settings: PortChange) -> SetPorts:
+def set_at(ref: PortRef, settings: PortChange) -> SetPorts:
+    """Returns the step that changes settings of a port."""
     return SetPorts(what=f"{ref}: {words(settings)}", ports=(ref,), settings=settings)
 
 
@@ -65,7 +66,7 @@ def extend_lists(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in (link.a, link.b):
         if carries_tags(network.port(ref)):
             lacks = finding.vlans - allowed_list(network.port(ref).switching)
-            found += [_at(ref, PortChange(allow=lacks))] if lacks else []
+            found += [set_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
 
@@ -75,7 +76,7 @@ def shorten_lists(network: Network, link: Link) -> Iterator[Cure]:
     a, b = (trunk_of(network.port(ref).switching) for ref in (link.a, link.b))
     if a is not None and b is not None and (both := a.allowed & b.allowed):
         ends = [ref for ref, own in ((link.a, a), (link.b, b)) if own.allowed != both]
-        yield tuple(_at(ref, PortChange(trunk=both)) for ref in ends)
+        yield tuple(set_at(ref, PortChange(trunk=both)) for ref in ends)
 
 
 def add_left_out(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -84,7 +85,7 @@ def add_left_out(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in dict.fromkeys(PortRef(c.holder, c.port) for c in finding.causes if c.port):
         if network.has(ref) and carries_tags(network.port(ref)):
             lacks = finding.vlans - allowed_list(network.port(ref).switching)
-            found += [_at(ref, PortChange(allow=lacks))] if lacks else []
+            found += [set_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
 
@@ -107,7 +108,9 @@ def define_on_the_way(network: Network, finding: Finding) -> Iterator[Cure]:
             if {link.a.switch, link.b.switch} & places:
                 allowed = [allowed_list(network.port(e).switching) & finding.vlans for e in (link.a, link.b)]
                 lacks = zip((link.a, link.b), (allowed[1] - allowed[0], allowed[0] - allowed[1]), strict=True)
-                lists += [_at(e, PortChange(allow=more)) for e, more in lacks if more and carries_tags(network.port(e))]
+                lists += [
+                    set_at(e, PortChange(allow=more)) for e, more in lacks if more and carries_tags(network.port(e))
+                ]
         if lists:
             yield (*cure, *lists)
 
@@ -117,7 +120,7 @@ def let_a_lag_ask(network: Network, finding: Finding) -> Iterator[Cure]:
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
             if network.port(ref).is_lag:
-                yield (_at(ref, PortChange(lacp=Lacp.ACTIVE)),)
+                yield (set_at(ref, PortChange(lacp=Lacp.ACTIVE)),)
 
 
 def _usual_native(network: Network) -> Vid | None:
@@ -137,7 +140,7 @@ def set_natives(network: Network, finding: Finding) -> Iterator[Cure]:
     for native in dict.fromkeys([usual, *(trunk.native for _, trunk in ends)]):
         if native is not None:
             wrong = [ref for ref, trunk in ends if trunk.native != native]
-            yield tuple(_at(ref, PortChange(native=native)) for ref in wrong)
+            yield tuple(set_at(ref, PortChange(native=native)) for ref in wrong)
 
 
 def make_the_other_end_a_trunk(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -149,14 +152,14 @@ def make_the_other_end_a_trunk(network: Network, finding: Finding) -> Iterator[C
         if trunk is not None and trunk_of(network.port(own).switching) is None:
             mode = "trunk" if negotiates(network.port(own)) else KEEP
             native = KEEP if trunk.native is None else trunk.native
-            yield (_at(own, PortChange(mode=mode, trunk=trunk.allowed, native=native)),)
+            yield (set_at(own, PortChange(mode=mode, trunk=trunk.allowed, native=native)),)
 
 
 def let_one_end_ask(network: Network, finding: Finding) -> Iterator[Cure]:
     """Lets one end of a link ask."""
     if (link := _link(network, finding)) is not None:
         for ref in (link.a, link.b):
-            yield (_at(ref, PortChange(stance=Stance.ACTIVE)),)
+            yield (set_at(ref, PortChange(stance=Stance.ACTIVE)),)
 
 
 def make_both_ends_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -167,7 +170,7 @@ def make_both_ends_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     ends = {e: a for e in (link.a, link.b) if (a := access_of(network.port(e).switching)) is not None}
     if len(ends) == 2:
         carried = finding.vlans | VlanSet({native, *(a.vid for a in ends.values() if a.vid is not None)})
-        yield tuple(_at(e, PortChange(trunk=carried, native=native)) for e in ends)
+        yield tuple(set_at(e, PortChange(trunk=carried, native=native)) for e in ends)
 
 
 def fix_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -175,13 +178,13 @@ def fix_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
     if (link := _link(network, finding)) is not None:
         ends = [e for e in (link.a, link.b) if negotiates(network.port(e))]
         if ends:
-            yield tuple(_at(e, PortChange(mode="trunk")) for e in ends)
+            yield tuple(set_at(e, PortChange(mode="trunk")) for e in ends)
 
 
 def take_edges_off(_: Network, finding: Finding) -> Iterator[Cure]:
     """Takes the edge setting off the ports that face a switch."""
     refs = [PortRef(c.holder, c.port) for c in finding.causes if c.port]
-    yield tuple(_at(ref, PortChange(tree=TreeChange(edge=False))) for ref in refs)
+    yield tuple(set_at(ref, PortChange(tree=TreeChange(edge=False))) for ref in refs)
 
 
 def set_as_planned(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -196,7 +199,7 @@ def set_as_planned(network: Network, finding: Finding) -> Iterator[Cure]:
                 access=KEEP if vid in {None, access.vid} else vid or KEEP,
                 voice=KEEP if voice in {None, access.voice} else voice,
             )
-            found += [_at(ref, wanted)] if wanted else []
+            found += [set_at(ref, wanted)] if wanted else []
     if found:
         yield tuple(found)
 
@@ -221,9 +224,9 @@ def set_as_siblings(network: Network, finding: Finding) -> Iterator[Cure]:
         if (access := access_of(usual) if usual else None) is not None and access.vid is not None:
             voice = access_of(network.port(ref).switching)
             changes_voice = voice is not None and voice.voice != access.voice
-            found.append(_at(ref, PortChange(access=access.vid, voice=access.voice if changes_voice else KEEP)))
+            found.append(set_at(ref, PortChange(access=access.vid, voice=access.voice if changes_voice else KEEP)))
         elif (trunk := trunk_of(usual) if usual else None) is not None:
-            found.append(_at(ref, PortChange(trunk=trunk.allowed, native=trunk.native or KEEP)))
+            found.append(set_at(ref, PortChange(trunk=trunk.allowed, native=trunk.native or KEEP)))
     if found:
         yield tuple(found)
 
@@ -235,7 +238,7 @@ def set_usual_voice(network: Network, finding: Finding) -> Iterator[Cure]:
     own = {r: a for r in _ports(network, finding) if (a := access_of(network.port(r).switching)) is not None}
     for voice, _ in usual:
         if refs := [r for r, a in own.items() if voice not in {a.vid, a.voice}]:
-            yield tuple(_at(ref, PortChange(voice=voice)) for ref in refs)
+            yield tuple(set_at(ref, PortChange(voice=voice)) for ref in refs)
 
 
 def define_or_set_voice(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -251,14 +254,14 @@ def set_natives_of_blamed(network: Network, finding: Finding) -> Iterator[Cure]:
     trunks = {e: t for e in ends if (t := trunk_of(network.port(e).switching)) is not None}
     usual = _usual_native(network)
     if usual is not None and (wrong := [e for e, t in trunks.items() if t.native != usual]):
-        yield tuple(_at(e, PortChange(native=usual)) for e in wrong)
+        yield tuple(set_at(e, PortChange(native=usual)) for e in wrong)
 
 
 def set_standard_tags(network: Network, finding: Finding) -> Iterator[Cure]:
     """Sets the standard tag format where another one is set, or none."""
     ends = [e for k in network.links if str(k) == finding.place for e in (k.a, k.b)] or _ports(network, finding)
     if wrong := [e for e in ends if network.port(e).tag_format != DOT1Q]:
-        yield tuple(_at(e, PortChange(tags=DOT1Q)) for e in wrong)
+        yield tuple(set_at(e, PortChange(tags=DOT1Q)) for e in wrong)
 
 
 def fix_access_ports(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -266,7 +269,7 @@ def fix_access_ports(network: Network, finding: Finding) -> Iterator[Cure]:
     switches = dict.fromkeys(ref.switch for ref in _ports(network, finding))
     refs = [r for name in switches for r in network.station_ports[name] if negotiates(network.port(r))]
     if refs:
-        yield tuple(_at(ref, PortChange(mode="access")) for ref in refs)
+        yield tuple(set_at(ref, PortChange(mode="access")) for ref in refs)
 
 
 def _slips(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -286,7 +289,7 @@ def _slips(network: Network, finding: Finding) -> Iterator[Cure]:
     (own,) = vids
     near = [v for v in network.members if v != own and network.live_members(v) and _one_slip(str(own), str(v))]
     if len(near) == 1 and beside == set(near):
-        yield tuple(_at(r, PortChange(access=near[0])) for r in refs)
+        yield tuple(set_at(r, PortChange(access=near[0])) for r in refs)
 
 
 def _one_slip(typed: str, meant: str) -> bool:
@@ -313,7 +316,7 @@ def put_into_lag(network: Network, finding: Finding) -> Iterator[Cure]:
         if own in {link.a, link.b} and network.port(far).is_lag:
             odd = [r for r in _ports(network, finding) if r.switch == far.switch and not network.port(r).is_lag]
             if odd:
-                yield tuple(_at(r, PortChange(lag=far.port)) for r in odd)
+                yield tuple(set_at(r, PortChange(lag=far.port)) for r in odd)
             return
 
 
@@ -323,7 +326,7 @@ def turn_members_on(network: Network, finding: Finding) -> Iterator[Cure]:
     links = [k for k in network.links if finding.place in {str(k.a), str(k.b)}]
     cabled = {end for link in links for wire in link.wires for end in (wire.a, wire.b)}
     if refs and cabled.issuperset(refs):
-        yield tuple(_at(r, PortChange(enabled=True)) for r in refs)
+        yield tuple(set_at(r, PortChange(enabled=True)) for r in refs)
 
 
 def open_lists_or_ports(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -333,14 +336,14 @@ def open_lists_or_ports(network: Network, finding: Finding) -> Iterator[Cure]:
     members = (PortRef(r.switch, m) for r in shut for m in network.port(r).members)
     shut += [m for m in members if not network.port(m).enabled]
     if shut:
-        yield tuple(_at(r, PortChange(enabled=True)) for r in dict.fromkeys(shut))
+        yield tuple(set_at(r, PortChange(enabled=True)) for r in dict.fromkeys(shut))
 
 
 def shut_unused(network: Network, finding: Finding) -> Iterator[Cure]:
     """Shuts ports that say themselves that nobody uses them."""
     refs = _ports(network, finding)
     if refs and all(says_unused(network.port(r).label) for r in refs):
-        yield tuple(_at(r, PortChange(enabled=False)) for r in refs)
+        yield tuple(set_at(r, PortChange(enabled=False)) for r in refs)
 
 
 def map_secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -348,4 +351,4 @@ def map_secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
     for ref in _ports(network, finding):
         own = promiscuous_of(network.port(ref).switching)
         if own is not None:
-            yield (_at(ref, PortChange(secondaries=own.secondaries | finding.vlans)),)
+            yield (set_at(ref, PortChange(secondaries=own.secondaries | finding.vlans)),)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable
 
 from inkov.forwarding.gateways import Interface
@@ -31,6 +32,36 @@ def vlans_of(facts: Facts, host: Host) -> list[Vid]:
 def fitting(facts: Facts, address: Address, among: Iterable[Vid]) -> list[Vid]:
     """Returns the VLANs, of some, whose subnet an address is in."""
     return [v for v in among if any(address.ip in p for p in subnets_of(facts, v) if p.version == address.version)]
+
+
+def contradicting(facts: Facts) -> dict[Vid, list[Host]]:
+    """Returns the VLANs whose hosts, two or more, all agree on a subnet in which none of the VLAN's gateways is, with these hosts."""
+    gateways = facts.network.gateways
+    by_vlan: dict[Vid, list[Host]] = defaultdict(list)
+    for host in facts.network.campus.hosts.values():
+        vids = vlans_of(facts, host) if host.address is not None and host.gateway is not None else []
+        if len(vids) == 1:
+            by_vlan[vids[0]].append(host)
+    found: dict[Vid, list[Host]] = {}
+    for vid, hosts in by_vlan.items():
+        nets = {h.address.network for h in hosts if h.address is not None}
+        own = [a.network for i in gateways.serving(vid) for a in i.gateway.addresses]
+        agree = len(nets) == 1 and len({h.gateway for h in hosts}) == 1
+        (net, *_) = nets
+        elsewhere = (
+            [v for v in gateways.by_vlan if v != vid and fitting(facts, hosts[0].address, [v])]
+            if hosts[0].address
+            else []
+        )
+        if (
+            len(hosts) > 1
+            and agree
+            and own
+            and not elsewhere
+            and not any(p.version == net.version and p.overlaps(net) for p in own)
+        ):
+            found[vid] = hosts
+    return found
 
 
 def gateway_fact(interface: Interface) -> Evidence:

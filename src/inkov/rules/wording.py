@@ -71,6 +71,11 @@ def by_switch(refs: Mapping[str, Sequence[PortRef]]) -> str:
     return ", ".join(f"{s}:{ports_text([r.port for r in found])}" for s, found in refs.items())
 
 
+def letters(label: str) -> str:
+    """Returns the words of a label without its numbers: what ports of one kind have in common."""
+    return " ".join(re.findall(r"[^\W\d_]+", label.lower()))
+
+
 _UNUSED = re.compile(r"(?i)\b(?:unused|spare|free|empty|vacant|not (?:used|in use))\b")
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 
+from inkov.forwarding.cabling import Link
 from inkov.kinds.table import carries_tags, setting_words, trunk_of, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
@@ -48,7 +49,10 @@ def mismatch(facts: Facts) -> Iterator[Fault]:
     usual = _usual_native(facts)
     for link in network.joins:
         leak = Leak(facts, link)
-        if not leak or not all(trunk_of(network.settled(e).switching) for e in (link.a, link.b)):
+        if not all(trunk_of(network.settled(e).switching) for e in (link.a, link.b)):
+            continue
+        if not leak:
+            yield from _unlisted_both(facts, link)
             continue
         ends = sorted((link.a, link.b), key=lambda e: (_untagged(facts, e) == usual, e != link.b, e.order))
         cut = network.islands.parted(link, leak.vlans)
@@ -63,6 +67,22 @@ def mismatch(facts: Facts) -> Iterator[Fault]:
             joins=leak.joins,
             members=leak.stations or network.islands.cut_off(link, cut),
             parts=bool(cut),
+        )
+
+
+def _unlisted_both(facts: Facts, link: Link) -> Iterator[Fault]:
+    """Yields natives that differ and are in neither list, so that it hangs on the platform whether untagged frames pass."""
+    network = facts.network
+    natives = [_untagged(facts, e) for e in (link.a, link.b)]
+    if None not in natives and natives[0] != natives[1] and link.up:
+        yield Fault(
+            severity=Severity.RISK,
+            place=str(link),
+            what=f"The native VLAN is {natives[0]} at {link.a} and {natives[1]} at {link.b}, and neither is in the list of its port: "
+            "platforms that pass untagged frames all the same put them into another VLAN.",
+            mend=f"Set the same native VLAN at {link.a} and {link.b}, or none.",
+            evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.NATIVE) for e in (link.a, link.b)),
+            causes=tuple(cause(e, Setting.NATIVE) for e in (link.a, link.b)),
         )
 
 

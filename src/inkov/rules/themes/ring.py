@@ -12,11 +12,12 @@ from inkov.forwarding.cabling import Link
 from inkov.forwarding.ladder import Lost, Rung
 from inkov.forwarding.loops import loops
 from inkov.forwarding.trees import Part
+from inkov.kinds.table import passes_vlans
 from inkov.model.names import PortRef, natural
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind
 from inkov.model.tree import Protocol
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import NONE, VlanSet
 from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
@@ -218,6 +219,9 @@ def _causes(link: Link, loss: Lost) -> Iterator[Cause]:
 
 def _follows(facts: Facts, link: Link, some: VlanSet) -> bool:
     """Tells whether a link loses VLANs for a reason that a rule of its own names: anything but its lists."""
+    ends = [facts.network.settled(e) for e in (link.a, link.b)]
+    if not all(passes_vlans(port) for port in ends):
+        return True
     return any(loss.rung is not Rung.LISTED for loss in _losses(facts, link, some))
 
 
@@ -236,7 +240,8 @@ def _follows(facts: Facts, link: Link, some: VlanSet) -> bool:
 def cut(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link that lacks VLANs."""
     network = facts.network
-    for _, ring, link, missing in _gaps(facts):
+    for _, ring, link, left_out in _gaps(facts):
+        missing = left_out - _kept_away(facts, ring, link, left_out)
         parted: dict[PortRef, list[int]] = defaultdict(list)
         for vid in missing & facts.network.islands.split:
             for other in ring:
@@ -300,25 +305,60 @@ def _gap_finding(facts: Facts, link: Link, some: VlanSet, *, each: bool) -> Faul
 def gap(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a link; one for all links of a ring of which very many leave VLANs out."""
     for (part, ring), gaps in groupby(_gaps(facts), key=lambda gap: gap[:2]):
-        whole = [(link, left) for *_, link, some in gaps if (left := some - facts.network.islands.split)]
         if _per_vlan(facts, part):
             continue
+        told = [(link, left) for *_, link, some in gaps if (left := some - facts.network.islands.split)]
+        kept = {link: _kept_away(facts, ring, link, some) for link, some in told}
+        if by_design := [(link, some) for link, some in kept.items() if some]:
+            yield _design(facts, ring, by_design, unknown=bool(part.unknown))
+        whole = [(link, left) for link, some in told if (left := some - kept[link])]
         if len(whole) > _MANY:
             yield _gaps_finding(facts, ring, whole, unknown=bool(part.unknown))
         else:
             yield from (_gap_finding(facts, link, some, each=False) for link, some in whole)
 
 
+def _kept_away(facts: Facts, ring: tuple[Link, ...], link: Link, some: VlanSet) -> VlanSet:
+    """Returns those of some VLANs that a link leaves out by design: a switch there has no members, and no link of the ring brings them."""
+    network, kept = facts.network, NONE
+    for name in (link.a.switch, link.b.switch):
+        brought = NONE
+        for other in ring:
+            if name in {other.a.switch, other.b.switch}:
+                brought |= VlanSet.from_mask(network.passes(other))
+        kept |= VlanSet(v for v in some - brought if name not in network.members.get(v, {}))
+    return kept
+
+
+def _design(facts: Facts, ring: tuple[Link, ...], gaps: list[tuple[Link, VlanSet]], *, unknown: bool) -> Fault:
+    left_out = reduce(or_, (some for _, some in gaps))
+    evidence = tuple(e for link, some in gaps[:2] for e in _blame(facts, link, some)[0])
+    return Fault(
+        severity=Severity.TIDY,
+        place=_around(ring),
+        what=f"{vlans(left_out)} {'is' if len(left_out) == 1 else 'are'} kept off switches of this ring that have no members: "
+        "when the tree leads the others through such a switch, members are cut apart.",
+        mend=f"Allow them on each link of the ring{_STATE if unknown else ''}; or keep it so and say why: `waive` with "
+        "`rule: ring/gap` in the campus file.",
+        evidence=evidence,
+        causes=tuple(dict.fromkeys(cause(link.a, Setting.ALLOWED) for link, _ in gaps)),
+        vlans=left_out,
+        members=members_of(facts.network, left_out),
+    )
+
+
+_STATE = ", or state the priority and the address of each switch: what no tree leads others through needs its own VLANs alone"
+
+
 def _gaps_finding(facts: Facts, ring: tuple[Link, ...], gaps: list[tuple[Link, VlanSet]], *, unknown: bool) -> Fault:
     left_out = reduce(or_, (some for _, some in gaps))
     blamed = [_blame(facts, link, some) for link, some in gaps]
     (link, first), *_ = gaps
-    state = ", or state the priority and the address of each switch: what no tree leads others through needs its own VLANs alone"
     return Fault(
         place=_around(ring),
         what=f"{len(gaps)} of the {count(len(ring), 'link')} of this ring leave out VLANs that cross it, {link} {vlans(first)}: "
         "when the tree opens one of them instead of another, members are cut apart.",
-        mend=f"Allow what crosses the ring on each of its links{state if unknown else ''}.",
+        mend=f"Allow what crosses the ring on each of its links{_STATE if unknown else ''}.",
         evidence=tuple(e for evidence, _, _ in blamed[:2] for e in evidence),
         causes=tuple(dict.fromkeys(c for _, causes, _ in blamed for c in causes)),
         vlans=left_out,

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from inkov.forwarding.ladder import Rung
-from inkov.kinds.table import access_of, setting_words, trunk_of
+from inkov.kinds.table import access_of, setting_words, subinterfaces, trunk_of
 from inkov.model.settings import Setting
+from inkov.model.switch import Kind
 from inkov.model.vlanset import VlanSet
 from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
@@ -96,5 +97,56 @@ def one_sided(facts: Facts) -> Iterator[Fault]:
             vlans=(cut or gone) | leak.vlans,
             joins=leak.joins,
             members=leak.stations or facts.network.islands.cut_off(link, cut),
+            parts=bool(cut),
+        )
+
+
+@rule(
+    "trunk/routed",
+    Severity.OUTAGE,
+    faults=(1,),
+    looks_for="A link between two switches that is a routed port at one end and carries VLANs at the other.",
+    why="VLANs end at a routed port. What the trunk at the other end sends stops there.",
+    mend="Make the routed end a trunk with the list of the other end, or route at both ends.",
+    breaks=Example(pair("{trunk: '310,330'}", "{mode: routed}"), place=PLACE),
+    passes=GOOD,
+)
+def routed(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a link; a routed port with gateways on it is meant, and its trunk is the other end's affair."""
+    network = facts.network
+    for link in network.joins:
+        ends = sorted((link.a, link.b), key=lambda e: subinterfaces(network.settled(e).switching) is None)
+        own, far = ends
+        trunk = trunk_of(network.settled(far).switching)
+        meant = any(i.port == own for i in network.gateways.of(own.switch))
+        kinds = {network.switches[e.switch].kind for e in ends}
+        if (
+            not link.up
+            or subinterfaces(network.settled(own).switching) is None
+            or trunk is None
+            or meant
+            or kinds != {Kind.SWITCH}
+        ):
+            continue
+        both = VlanSet.from_mask(network.active(own.switch) & network.active(far.switch) & network.used) & trunk.allowed
+        cut = network.islands.parted(link, both)
+        yield Fault(
+            severity=Severity.OUTAGE if cut or both & network.islands.split else Severity.RISK,
+            place=str(link),
+            what=f"{own} is a routed port and {far} a trunk: "
+            + (f"{vlans(cut)} cannot cross." if cut else "no VLAN crosses this link."),
+            mend=f"Make {own} a trunk with the list of {far}.",
+            evidence=(
+                at(network, own, "routed", Setting.MODE),
+                at(network, far, setting_words(network.settled(far)), Setting.ALLOWED),
+            ),
+            causes=(
+                cause(own, Setting.MODE),
+                cause(far, Setting.MODE),
+                cause(own, Setting.ALLOWED),
+                cause(far, Setting.ALLOWED),
+            ),
+            vlans=cut or both,
+            members=network.islands.cut_off(link, cut),
             parts=bool(cut),
         )

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from functools import reduce
+from operator import or_
 
 from inkov.forwarding.cabling import Link, merged
 from inkov.forwarding.islands import rows_between
 from inkov.forwarding.ladder import Lost, Rung, vlan_source
+from inkov.kinds.table import allowed_list, untagged_vlan
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.switch import DEFAULT_VLAN
+from inkov.model.switch import DEFAULT_VLAN, VlanType
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
@@ -289,3 +292,66 @@ def alone(facts: Facts) -> Iterator[Fault]:
             ports=1,
             follows=True,
         )
+
+
+def _three(more: str) -> dict[str, str]:
+    ports = "{1: {access: 310}, u1: {trunk: '310'}, u2: {trunk: '310'}}"
+    return {
+        f"{n}.yaml": switch_text(n, f"{{310: tanks{more if n == 'cove' else ''}}}", ports)
+        for n in ("cove", "hall", "loft")
+    }
+
+
+@rule(
+    "vlan/leftover",
+    Severity.TIDY,
+    faults=(8,),
+    looks_for="VLANs in the table of one switch alone that no port, list, gateway, segment or register of the campus names.",
+    why="They are left from something that is gone. Whoever reads the table takes them for networks, and one day somebody uses one.",
+    mend="Take them out of the table.",
+    breaks=Example(_three(", 505: old-lab"), place="cove"),
+    passes=Example(_three("")),
+)
+def leftover(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch."""
+    network = facts.network
+    campus = network.campus
+    named_ = (
+        set(campus.register)
+        | {campus.parking}
+        | set(campus.keep)
+        | {v for s in campus.segments.values() for v in s.vlans}
+    )
+    named_ |= set(network.members) | set(network.gateways.by_vlan) | {row.vid for row in campus.plan}
+    holders: dict[int, list[str]] = defaultdict(list)
+    for name, switch in network.switches.items():
+        for v, entry in (switch.vlans or {}).items():
+            if v != DEFAULT_VLAN and entry.type is VlanType.PLAIN:
+                holders[v].append(name)
+    listed = _in_lists(facts)
+    found: dict[str, list[int]] = defaultdict(list)
+    for v, names in holders.items():
+        if len(names) == 1 and v not in named_ and v not in listed and not network.switches[names[0]].sync:
+            found[names[0]].append(v)
+    for name, vids in found.items() if len(network.switches) > 2 else ():
+        some = VlanSet(vids)
+        yield Fault(
+            place=name,
+            what=f"{name} alone defines {vlans(some)}, and nothing in the campus uses {'it' if len(vids) == 1 else 'them'}.",
+            mend=f"Take {vlans(some)} out of the table of {name}, or name {'it' if len(vids) == 1 else 'them'} in the register.",
+            evidence=tuple(Evidence(f"{v} defined", vlan_source(network, name, v)) for v in vids[:3]),
+            causes=tuple(vlan_cause(name, v) for v in vids),
+            vlans=some,
+        )
+
+
+def _in_lists(facts: Facts) -> VlanSet:
+    """Returns the VLANs that ports name: in lists that are no list of all, as natives, tagged or untagged."""
+    kinds = {id(p.switching): p.switching for s in facts.network.switches.values() for p in s.ports.values()}
+    lists = {allowed_list(kind) for kind in kinds.values()}
+    natives = VlanSet(v for kind in kinds.values() if (v := untagged_vlan(kind)) is not None)
+    return reduce(or_, (some for some in lists if len(some) < _ALL_BUT_A_FEW), natives)
+
+
+_ALL_BUT_A_FEW = 2048
+"""A list of so many VLANs names none of them."""

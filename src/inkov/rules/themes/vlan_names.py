@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 
 from inkov.forwarding.ladder import vlan_source
 from inkov.model.settings import Setting
@@ -106,7 +106,7 @@ def aliases(facts: Facts) -> Iterator[Fault]:
             place=f"VLAN {vid}",
             what=f"VLAN {vid} is {shown[usual]!r} on {count(len(names[usual]), 'switch', 'switches')} but {on}"
             + (
-                f", which is the name of VLAN {theirs[0]} elsewhere: the names are mixed up there."
+                f", which is the name of VLAN {theirs[0]} elsewhere: {_mixed(all_names, (vid, theirs[0]), (usual, odd[0]))}."
                 if theirs
                 else ": two groups that think they are apart may share it."
             ),
@@ -124,6 +124,13 @@ def aliases(facts: Facts) -> Iterator[Fault]:
             ),
             vlans=VlanSet([vid]),
         )
+
+
+def _mixed(names: Mapping[Vid, Mapping[str, Sequence[str]]], vids: tuple[Vid, Vid], usual: tuple[str, str]) -> str:
+    """Says how a switch took the name of another VLAN: the two are swapped there, or mixed up."""
+    (here, there), (own, other) = vids, usual
+    both = set(names[here].get(other, ())) & set(names[there].get(own, ()))
+    return f"the names of {here} and {there} are swapped there" if both else "the names are mixed up there"
 
 
 def _compared(name: str) -> str:

@@ -10,7 +10,7 @@ from typing import NamedTuple, TypeAlias
 
 from inkov.kinds.kind import Faces
 from inkov.kinds.table import access_of, kind, trunk_of
-from inkov.model.names import PortRef, natural, ports_text, stem
+from inkov.model.names import PortRef, natural, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind, Port, Switch, Switching
 from inkov.model.tree import BRIDGE_PRIORITY
@@ -18,7 +18,7 @@ from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.majority import Agreed, Majority, agreed
 from inkov.rules.registry import Example, Facts, Option, rule, switch_text
-from inkov.rules.wording import at, cause, count
+from inkov.rules.wording import at, cause, count, letters
 
 _AGREEING = Option("agreeing", 3, 2, 1000, "so many siblings at least must agree before another is the odd one out")
 _MOST = Option(
@@ -169,9 +169,9 @@ def _labelled_so(facts: Facts, ref: PortRef) -> bool:
 
 def _labelled_apart(facts: Facts, ref: PortRef, compared: _Compared) -> bool:
     """Tells whether a port has a label, and it is none that its siblings have there: then it is for something else."""
-    own = stem(facts.network.port(ref).label.lower())
+    own = letters(facts.network.port(ref).label)
     others = {
-        stem(facts.network.switches[name].ports[ref.port].label.lower())
+        letters(facts.network.switches[name].ports[ref.port].label)
         for name, said in compared.said.items()
         if name != ref.switch and said.get(ref.port) == compared.common[ref.port].value
     }
@@ -242,14 +242,14 @@ def shut(facts: Facts) -> Iterator[Fault]:
     network, majority = facts.network, Majority.of(facts, "sibling/shut")
     for family in facts.families:
         used = Counter(
-            (n, stem(p.label.lower()))
+            (n, letters(p.label))
             for switch in family
             for n, p in switch.ports.items()
             if p.label and not _idle(facts, p)
         )
         for switch in family:
             for entry in switch.ports.values():
-                n = used[entry.name, stem(entry.label.lower())] if entry.label and _idle(facts, entry) else 0
+                n = used[entry.name, letters(entry.label)] if entry.label and _idle(facts, entry) else 0
                 if n < majority.agreeing or 100 * n < majority.most * (len(family) - 1):
                     continue
                 ref = PortRef(switch.name, entry.name)

@@ -5,11 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from inkov.forwarding.gateways import Deaf, Interface
-from inkov.forwarding.network import Network
+from inkov.forwarding.gateways import Deaf, Interface, State
 from inkov.kinds.relay import View
 from inkov.kinds.table import private_host_of
-from inkov.model.campus import Segment
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
@@ -46,6 +44,7 @@ def _place(interface: Interface) -> str:
 )
 def down(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a gateway."""
+    yield from _behind_dead_ports(facts)
     for interface in facts.network.gateways.all:
         state, gateway = facts.network.gateways.state(interface), interface.gateway
         if state.up is not False or interface.port is not None or not gateway.enabled or gateway.vid is None:
@@ -62,6 +61,49 @@ def down(facts: Facts) -> Iterator[Fault]:
             vlans=some,
             members=members_of(facts.network, some),
         )
+
+
+def _behind_dead_ports(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port that is down, with gateways of VLANs in which somebody is and which have no other that is up."""
+    gateways = facts.network.gateways
+    found: dict[tuple[PortRef, State], list[Interface]] = defaultdict(list)
+    for interface in gateways.all:
+        state = gateways.state(interface)
+        if interface.port is not None and state.up is False and interface.gateway.enabled and _missed(facts, interface):
+            found[interface.port, state].append(interface)
+    for (port, state), some in found.items():
+        own = VlanSet(v for i in some for v in gateways.vlans(i))
+        one = len(own) == 1
+        yield Fault(
+            place=str(port),
+            what=f"The gateway{'' if one else 's'} of {joined(named(facts.network, v) for v in own)} on {port} {'is' if one else 'are'} "
+            f"down: {state.why}.",
+            mend=f"Turn the port on, or give {vlans(own)} another gateway.",
+            evidence=(*map(gateway_fact, some[:3]), Evidence(state.why, state.source)),
+            causes=(cause(port, Setting.ENABLED), *map(gateway_cause, some)),
+            vlans=own,
+            members=members_of(facts.network, own),
+        )
+
+
+def _missed(facts: Facts, interface: Interface) -> bool:
+    """Tells whether somebody misses a gateway that is down: stations or other devices of its VLANs that have no other one."""
+    gateways = facts.network.gateways
+    serving = [
+        i for v in gateways.vlans(interface) for i in gateways.by_vlan.get(v, ()) if i.device != interface.device
+    ]
+    others = any(gateways.serves(i) and gateways.state(i).up is not False for i in serving)
+    return (bool(_served_by(facts, interface)) and not others) or _leads_on(facts, interface)
+
+
+def _leads_on(facts: Facts, interface: Interface) -> bool:
+    """Tells whether another device sends packets on by way of a gateway."""
+    return any(
+        r.via in interface.gateway.answers
+        for name, s in facts.network.switches.items()
+        if name != interface.device
+        for r in s.routes
+    )
 
 
 def _todo(facts: Facts, interface: Interface, vid: int) -> str:
@@ -88,7 +130,7 @@ def _router(listed: str) -> dict[str, str]:
     "gateway/unheard",
     Severity.OUTAGE,
     faults=(6, 12),
-    looks_for="Gateways on ports of a router whose VLAN has stations, and in front of which a switch does not send their tag.",
+    looks_for="Gateways on ports of a router whose VLAN has stations, or by way of which others send packets on, and in front of which a switch does not send their tag.",
     why="The gateway and its cable are well, and no frame of its stations reaches it: they are cut off from every other subnet.",
     mend="Let the port in front of the router carry the VLAN with the tag that the router expects.",
     cure=cures.carry_or_define,
@@ -101,7 +143,11 @@ def unheard(facts: Facts) -> Iterator[Fault]:
     found: dict[tuple[str, PortRef, Setting], list[tuple[Interface, str]]] = defaultdict(list)
     for interface in network.gateways.all:
         deaf = network.gateways.deaf(interface) or _deaf_to_secondaries(facts, interface)
-        if deaf is not None and interface.gateway.enabled and _served_by(facts, interface):
+        if (
+            deaf is not None
+            and interface.gateway.enabled
+            and (_served_by(facts, interface) or _leads_on(facts, interface))
+        ):
             found[_place(interface), deaf.far, deaf.setting].append((interface, deaf.why))
     for (where, far, setting), some in found.items():
         own = VlanSet(v for i, _ in some for v in network.gateways.vlans(i))
@@ -116,7 +162,7 @@ def unheard(facts: Facts) -> Iterator[Fault]:
         yield Fault(
             place=where,
             what=f"The gateway{'' if one else 's'} of {joined(named(network, v) for v in own)} on {where} "
-            f"hear{'s' if one else ''} no station: {whys}. {'Its' if one else 'Their'} stations reach no other subnet.",
+            f"hear{'s' if one else ''} nobody: {whys}. Nobody there reaches another subnet.",
             mend=_let_through(far, setting, own),
             evidence=(*(gateway_fact(i) for i, _ in some[:3]), *(Evidence(why, source) for _, why in some[:1])),
             causes=(*blamed, *(gateway_cause(i) for i, _ in some)),
@@ -286,103 +332,3 @@ def unfiltered(facts: Facts) -> Iterator[Fault]:
                         vlans=VlanSet([vid]),
                         members=members_of(network, VlanSet([vid])),
                     )
-
-
-_SEGMENTS = (
-    "inkov: campus\nname: x\nsegments:\n"
-    "  research: {vlan: 340, subnet: 198.51.100.32/27}\n  kiosks: {vlan: 350, subnet: 192.0.2.96/27}\n"
-)
-
-
-@rule(
-    "gateway/subnet",
-    Severity.OUTAGE,
-    faults=(12,),
-    looks_for="Gateways whose address is outside the subnet of the segment they serve, by their VLAN or their tag.",
-    why="The stations there look for their gateway in vain, and those whose address it has cannot reach it.",
-    mend="Set the VLAN or the tag that was meant, or the address.",
-    breaks=Example(
-        {**_core("{340: 192.0.2.98/27}", routing="true"), "campus.yaml": _SEGMENTS.replace("kiosks", "k")}, place="core"
-    ),
-    passes=Example({**_core(_GOOD, routing="true"), "campus.yaml": _SEGMENTS}),
-)
-def subnet(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a gateway."""
-    network = facts.network
-    declared = [s for s in network.campus.segments.values() if s.subnets and s.ports is None]
-    for interface in facts.network.gateways.all:
-        for vid in facts.network.gateways.vlans(interface):
-            mine = [p for s in declared if vid in s.vlans for p in s.subnets]
-            astray = [
-                a for a in interface.gateway.addresses if not any(a.ip in p for p in mine if p.version == a.version)
-            ]
-            if not any(p.version == a.version for p in mine for a in astray):
-                continue
-            meant = [
-                s.name for s in declared for p in s.subnets if any(a.ip in p for a in astray if p.version == a.version)
-            ]
-            fits = f"; the address is one of {joined(meant)}" if meant else ""
-            others = [
-                i
-                for i in network.gateways.of(interface.device)
-                if i != interface and _serves(network, i, declared, meant)
-            ]
-            by = f"its tag {interface.gateway.vid}" if interface.port and interface.gateway.vid else f"VLAN {vid}"
-            yield Fault(
-                place=_place(interface),
-                what=f"By {by} the gateway {joined(map(str, astray))} of {interface.device} serves {named(network, vid)}, "
-                f"whose subnet is {joined(map(str, mine))}{fits}.",
-                mend="Set the VLAN or tag that was meant, or the address.",
-                evidence=(
-                    gateway_fact(interface),
-                    *(
-                        Evidence(f"{s.name} has {joined(map(str, s.subnets))}", s.source)
-                        for s in declared
-                        if vid in s.vlans
-                    ),
-                ),
-                causes=(gateway_cause(interface), *map(gateway_cause, others)),
-                vlans=VlanSet([vid]),
-                members=members_of(network, VlanSet([vid])),
-            )
-
-
-def _serves(network: Network, interface: Interface, declared: list[Segment], names: list[str]) -> bool:
-    """Tells whether a gateway is in a VLAN of some segments: where another's address fits it, the two are mixed up."""
-    return any(v in s.vlans for s in declared if s.name in names for v in network.gateways.vlans(interface))
-
-
-@rule(
-    "gateway/overlap",
-    Severity.RISK,
-    faults=(12,),
-    looks_for="Gateways of different VLANs whose subnets overlap.",
-    why="An address in both belongs to two VLANs: packets for it go to the one or the other.",
-    mend="Give each VLAN a subnet of its own.",
-    breaks=Example(_core("{340: 198.51.100.33/27, 350: 198.51.100.40/26}", routing="true"), place="core"),
-    passes=Example(_core(_GOOD, routing="true")),
-)
-def overlap(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a pair of gateways."""
-    listed = [
-        (i, a, VlanSet(facts.network.gateways.vlans(i)))
-        for i in facts.network.gateways.all
-        for a in i.gateway.addresses
-        if not a.ip.is_link_local
-    ]
-    listed.sort(key=lambda row: (row[1].version, int(row[1].network.network_address), row[1].network.prefixlen))
-    for n, (i, a, mine) in enumerate(listed):
-        for j, b, theirs in listed[n + 1 :]:
-            if b.version != a.version or int(b.network.network_address) > int(a.network.broadcast_address):
-                break
-            if mine & theirs or i.gateway.vrf != j.gateway.vrf or not (mine and theirs) or a.ip == b.ip:
-                continue
-            yield Fault(
-                place=joined(dict.fromkeys((_place(i), _place(j)))),
-                what=f"The subnets of VLAN {mine} ({a.network}) and VLAN {theirs} ({b.network}) overlap.",
-                mend="Set the prefix lengths that were meant, or give one of them another subnet.",
-                evidence=(gateway_fact(i), gateway_fact(j)),
-                causes=(gateway_cause(i), gateway_cause(j)),
-                vlans=mine | theirs,
-                members=members_of(facts.network, mine | theirs),
-            )

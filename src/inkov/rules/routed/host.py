@@ -11,7 +11,7 @@ from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.subnets import fitting, subnets_of, vlans_of
+from inkov.rules.subnets import contradicting, fitting, subnets_of, vlans_of
 from inkov.rules.wording import cause, joined, named
 
 
@@ -70,6 +70,7 @@ def _fault(host: Host, vids: list[Vid], what: str, mend: str, fact: tuple[Settin
 )
 def subnet(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a host; where its port is off the port plan, that comes first."""
+    settled = {host.name for hosts in contradicting(facts).values() for host in hosts}
     planned = {row.port: row.vid for row in facts.network.campus.plan if row.vid is not None}
     for host, address, vids, subnets in _placed(facts):
         if subnets and not any(address.ip in p for p in subnets):
@@ -84,6 +85,8 @@ def subnet(facts: Facts) -> Iterator[Fault]:
                 f"Give {host.name} an address of {subnets[0]}, or {host.port} the VLAN that was meant.",
                 (Setting.HOST_ADDRESS, f"address {address}"),
             )
+            if host.name in settled:
+                found = replace(found, follows=True)
             yield (
                 replace(found, causes=(*found.causes, cause(host.port, Setting.ACCESS)), follows=True) if off else found
             )
@@ -125,21 +128,29 @@ def mask(facts: Facts) -> Iterator[Fault]:
     passes=_GOOD,
 )
 def gateway(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a host, where the input has a gateway of its VLAN."""
-    for host, _, vids, _ in _placed(facts):
+    """Yields one finding a host, where the input has a gateway of its VLAN; one whose address is of another VLAN is told by that."""
+    settled = {host.name for hosts in contradicting(facts).values() for host in hosts}
+    for host, address, vids, subnets in _placed(facts):
+        if (
+            subnets
+            and not any(address.ip in p for p in subnets)
+            and fitting(facts, address, facts.network.gateways.by_vlan)
+        ):
+            continue
         served = dict.fromkeys(
             ip for v in vids for i in facts.network.gateways.serving(v) for ip in i.gateway.virtual or i.gateway.answers
         )
         known = {ip for v in vids for i in facts.network.gateways.serving(v) for ip in i.gateway.answers}
         if host.gateway is not None and served and host.gateway not in known:
             shown = joined(str(ip) for ip in served if ip.version == host.gateway.version)
-            yield _fault(
+            found = _fault(
                 host,
                 vids,
                 f"The default gateway of {host.name} is {host.gateway}; its VLAN's is {shown}.",
                 f"Set the gateway of {host.name} to {shown}.",
                 (Setting.HOST_GATEWAY, f"gateway {host.gateway}"),
             )
+            yield replace(found, follows=host.name in settled)
 
 
 @rule(

@@ -1,0 +1,1 @@
+"""Rules about addresses, gateways, routes and filters."""

@@ -1,0 +1,174 @@
+"""Address filters that stop less than their author meant."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+
+from inkov.forwarding.gateways import Interface
+from inkov.model.routing import Entry, Filter, Prefix
+from inkov.model.settings import Setting
+from inkov.model.vlanset import VlanSet
+from inkov.rules.finding import Cause, Evidence, Fault, Severity
+from inkov.rules.registry import Example, Facts, rule, switch_text
+from inkov.rules.subnets import gateway_cause, gateway_fact
+from inkov.rules.wording import joined, members_of, named, vlans
+
+_STOPS = "[{action: drop, to: 192.0.2.0/24}, {action: accept}]"
+
+
+def _core(gateway: str, entries: str = _STOPS) -> dict[str, str]:
+    return {
+        "core.yaml": switch_text(
+            "core",
+            "{340: research, 350: kiosks}",
+            "{1-4: {access: 340}, 5-8: {access: 350}}",
+            gateways=f"{{340: {{{gateway}}}, 350: {{address: ['192.0.2.97/27', '2001:db8:350::1/64']}}}}",
+            filters=f"{{guard: {entries}}}",
+            routing="true",
+        )
+    }
+
+
+_GOOD = Example(_core("address: 198.51.100.33/27, in: guard"))
+
+
+def _bound(facts: Facts) -> Iterator[tuple[Interface, bool, Filter]]:
+    """Yields gateways of VLANs with stations, a direction (True for packets that come in), and the filter bound there."""
+    for interface in facts.network.gateways.all:
+        live = members_of(facts.network, VlanSet(facts.network.gateways.vlans(interface)))
+        filters = facts.network.switches[interface.device].filters
+        for inward, name in ((True, interface.gateway.inward), (False, interface.gateway.outward)):
+            if live and interface.gateway.enabled and name in filters:
+                yield interface, inward, filters[name]
+
+
+def _own(interface: Interface) -> list[Prefix]:
+    return [a.network for a in interface.gateway.addresses if not a.ip.is_link_local]
+
+
+def _meets(prefix: Prefix | None, some: Sequence[Prefix]) -> bool:
+    return prefix is None or any(p.version == prefix.version and p.overlaps(prefix) for p in some)
+
+
+def _stops(entries: Sequence[Entry], own: Sequence[Prefix], *, inward: bool) -> bool:
+    """Tells whether an entry drops packets that come in from some subnets, or go out to them."""
+    return any(not e.accepts and _meets(e.origin if inward else e.target, own) for e in entries)
+
+
+@rule(
+    "filter/direction",
+    Severity.RISK,
+    faults=(12,),
+    looks_for="A filter bound in a direction in which none of its entries drops anything, while in the other one it would.",
+    why="It looks like a wall and is none: packets of the other direction were meant.",
+    mend="Bind the filter in the other direction.",
+    breaks=Example(_core("address: 198.51.100.33/27, out: guard"), place="core"),
+    passes=_GOOD,
+)
+def direction(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a device, filter and direction."""
+    found: dict[tuple[str, str, bool], list[tuple[Interface, Filter]]] = defaultdict(list)
+    for interface, inward, bound in _bound(facts):
+        own = _own(interface)
+        if own and not _stops(bound.entries, own, inward=inward) and _stops(bound.entries, own, inward=not inward):
+            found[interface.device, bound.name, inward].append((interface, bound))
+    for (device, name, inward), rows in found.items():
+        some = VlanSet(v for i, _ in rows for v in facts.network.gateways.vlans(i))
+        now, other = ("come in", "go out") if inward else ("go out", "come in")
+        yield Fault(
+            place=device,
+            what=f"Filter {name!r} is bound at the gateway of {_named(facts, some)} on {device} to packets that {now} there, and drops none "
+            f"of them: what its entries drop are packets that {other}.",
+            mend=f"Bind {name!r} at {device} to packets that {other}.",
+            evidence=(gateway_fact(rows[0][0]), Evidence(f"filter {name}", rows[0][1].source)),
+            causes=tuple(gateway_cause(i) for i, _ in rows),
+            vlans=some,
+            members=members_of(facts.network, some),
+        )
+
+
+def _named(facts: Facts, some: VlanSet) -> str:
+    return named(facts.network, next(iter(some))) if len(some) == 1 else vlans(some)
+
+
+@rule(
+    "filter/family",
+    Severity.RISK,
+    faults=(12,),
+    looks_for="A gateway with IPv6 addresses whose filter drops IPv4 packets alone, and accepts every IPv6 packet.",
+    why="Whoever is kept out by IPv4 gets through by IPv6.",
+    mend="Add entries for IPv6 that drop what the others drop.",
+    breaks=Example(_core("address: [198.51.100.33/27, '2001:db8:340::1/64'], in: guard"), place="core"),
+    passes=_GOOD,
+)
+def family(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a device and filter."""
+    found: dict[tuple[str, str], list[tuple[Interface, Filter]]] = defaultdict(list)
+    for interface, _, bound in _bound(facts):
+        versions = {p.version for e in bound.entries if not e.accepts for p in (e.origin, e.target) if p is not None}
+        last = next((e for e in bound.entries if e.origin is None and e.target is None and not e.only), None)
+        if interface.gateway.takes(6) and interface.gateway.answers and versions == {4} and last and last.accepts:
+            found[interface.device, bound.name].append((interface, bound))
+    for (device, name), rows in found.items():
+        some = VlanSet(v for i, _ in rows for v in facts.network.gateways.vlans(i))
+        yield Fault(
+            place=device,
+            what=f"Filter {name!r} at the gateway of {_named(facts, some)} on {device} drops IPv4 packets and no IPv6 packet, and the "
+            "gateway has an IPv6 address: by IPv6 everything passes.",
+            mend=f"Add entries to {name!r} on {device} that drop the IPv6 packets of the same kind.",
+            evidence=(gateway_fact(rows[0][0]), Evidence(f"filter {name}", rows[0][1].source)),
+            causes=(Cause(device, Setting.FILTERS, entry=name),),
+            vlans=some,
+            members=members_of(facts.network, some),
+        )
+
+
+@rule(
+    "filter/shadowed",
+    Severity.RISK,
+    faults=(12,),
+    looks_for="An entry of a filter that drops what an entry before it accepts: it never decides.",
+    why="The first entry that matches decides. What stands behind one that matches more is never asked.",
+    mend="Move the entry before the one that hides it.",
+    breaks=Example(
+        _core("address: 198.51.100.33/27, in: guard", "[{action: accept}, {action: drop, to: 192.0.2.0/24}]"),
+        place="core",
+    ),
+    passes=_GOOD,
+)
+def shadowed(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a device and filter that is bound somewhere."""
+    found: dict[tuple[str, str], tuple[Filter, list[Interface]]] = {}
+    for interface, _, bound in _bound(facts):
+        found.setdefault((interface.device, bound.name), (bound, []))[1].append(interface)
+    for (device, name), (bound, at) in found.items():
+        hidden = [
+            (before, e)
+            for n, e in enumerate(bound.entries)
+            if not e.accepts and (before := next((b for b in bound.entries[:n] if b.accepts and _covers(b, e)), None))
+        ]
+        if hidden:
+            some = VlanSet(v for i in at for v in facts.network.gateways.vlans(i))
+            before, entry = hidden[0]
+            yield Fault(
+                place=device,
+                what=f"In filter {name!r} on {device}, bound at the gateway of {_named(facts, some)}, '{entry}' never decides: "
+                f"'{before}' stands before it and accepts all of that.",
+                mend=f"Move {joined((repr(str(e)) for _, e in hidden), 2)} before '{before}' in {name!r} on {device}.",
+                evidence=(Evidence(str(before), before.source), Evidence(str(entry), entry.source)),
+                causes=(Cause(device, Setting.FILTERS, entry=name),),
+                vlans=some,
+                members=members_of(facts.network, some),
+            )
+
+
+def _covers(before: Entry, entry: Entry) -> bool:
+    """Tells whether every packet that an entry matches is matched by one before it."""
+    return not before.only and _holds(before.origin, entry.origin) and _holds(before.target, entry.target)
+
+
+def _holds(wide: Prefix | None, narrow: Prefix | None) -> bool:
+    if wide is None or narrow is None:
+        return wide is None
+    return wide.version == narrow.version and wide.supernet_of(narrow)  # type: ignore[arg-type]
