@@ -128,7 +128,7 @@ NAMED = (
     ),
     Mutation(
         "overlap is reported across routing tables",
-        "rules/routed/gateway.py",
+        "rules/routed/gateway_subnets.py",
         "i.gateway.vrf != j.gateway.vrf",
         "False",
         "tests/rules",

@@ -86,7 +86,7 @@ def label(facts):
                 yield Fault(place=f"{switch.name}:{port.name}", what="Something is left to do here.", mend="Do it.")
 """,
     )
-    copy.insert("rules/catalogue.py", '        "tags",\n', '        "todo",\n')
+    copy.insert("rules/catalogue.py", '"themes": "', "todo ")
     assert "Something is left to do here." in copy.out("audit", "campus", "--only", "todo/label")
     assert '"rule": "todo/label"' in copy.out("audit", "campus", "--format", "json")
     assert "A label that says TODO." in copy.out("explain", "todo/label")
