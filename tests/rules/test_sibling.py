@@ -25,10 +25,15 @@ def test_a_port_one_off_is_named_with_how_many_disagree(tmp_path):
     assert "is access 340; on 4 of 4 siblings that port is access 310; 7 beside it is access 340 there" in what
 
 
+def test_of_three_switches_two_agree(tmp_path):
+    ((place, what),) = found(tmp_path, [PLAIN, PLAIN, "{1-5: {access: 310}, 6-7: {access: 340}, 8: {access: 350}}"])
+    assert (place, what[:60]) == ("s2:6", "s2:6 is access 340; on 2 of 2 siblings that port is access 3")
+
+
 @pytest.mark.parametrize(
     "ports",
     [
-        [PLAIN, PLAIN, "{1-5: {access: 310}, 6-7: {access: 340}, 8: {access: 350}}"],  # too few
+        [PLAIN, "{1-5: {access: 310}, 6-7: {access: 340}, 8: {access: 350}}"],  # too few
         [f"{{1-7: {{access: {v}}}, 8: {{access: 350}}}}" for v in (310, 310, 340, 340)],  # no majority
         [PLAIN] * 4 + ["{1-4: {access: 340}, 5-8: {access: 340}}"],  # a job of its own
         [PLAIN] * 4

@@ -69,12 +69,12 @@ class Islands:
 
     @cached_property
     def split(self) -> VlanSet:
-        """VLANs whose live members are on more than one island."""
-        reached = self._reached
+        """VLANs whose live members are on more than one island; never the parking VLAN, which is no network."""
+        reached, parking = self._reached, self.plant.campus.parking
         return VlanSet(
             vid
             for vid in self.plant.inhabited_vlans
-            if any(not reached.get(name, 0) >> vid & 1 for name in self.plant.homes(vid))
+            if vid != parking and any(not reached.get(name, 0) >> vid & 1 for name in self.plant.homes(vid))
         )
 
     def numbered(self, vid: Vid) -> Mapping[str, int]:

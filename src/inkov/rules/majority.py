@@ -31,6 +31,10 @@ class Majority(NamedTuple):
         """Returns what the options of a rule say."""
         return cls(facts.option(rule_name, "agreeing"), facts.option(rule_name, "most"))
 
+    def among(self, family: int) -> Majority:
+        """Returns when switches of a family of some size agree: of three, the two others."""
+        return Majority(2, min(self.most, 66)) if family == 3 else self
+
 
 def agreed(said: Iterable[Mapping[Name, str]], majority: Majority) -> dict[Name, Agreed]:
     """Returns what most of some switches have, of what each has by name; names on which they do not agree are left out."""

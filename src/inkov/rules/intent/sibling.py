@@ -71,7 +71,9 @@ def port(facts: Facts) -> Iterator[Fault]:
             said: _Said = {Setting.ACCESS: {}, Setting.NATIVE: {}, Setting.ALLOWED: {}}
             for switch in family:
                 words.say(switch, side.get(switch.name, ()), said)
-            compared += [_Compared(setting, by, agreed(by.values(), majority)) for setting, by in said.items()]
+            compared += [
+                _Compared(setting, by, agreed(by.values(), majority.among(len(family)))) for setting, by in said.items()
+            ]
         for switch in family:
             yield from _odd_ports(facts, switch.name, [c for c in compared if c.common], majority)
 

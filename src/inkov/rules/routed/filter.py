@@ -43,6 +43,10 @@ def _bound(facts: Facts) -> Iterator[tuple[Interface, bool, Filter]]:
                 yield interface, inward, filters[name]
 
 
+def _vlans(facts: Facts, rows: Sequence[Interface]) -> VlanSet:
+    return VlanSet(v for i in rows for v in facts.network.gateways.vlans(i))
+
+
 def _own(interface: Interface) -> list[Prefix]:
     return [a.network for a in interface.gateway.addresses if not a.ip.is_link_local]
 
@@ -68,21 +72,21 @@ def _stops(entries: Sequence[Entry], own: Sequence[Prefix], *, inward: bool) -> 
 )
 def direction(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a device, filter and direction."""
-    found: dict[tuple[str, str, bool], list[tuple[Interface, Filter]]] = defaultdict(list)
+    found: dict[tuple[Filter, bool], list[Interface]] = defaultdict(list)
     for interface, inward, bound in _bound(facts):
         own = _own(interface)
         if own and not _stops(bound.entries, own, inward=inward) and _stops(bound.entries, own, inward=not inward):
-            found[interface.device, bound.name, inward].append((interface, bound))
-    for (device, name, inward), rows in found.items():
-        some = VlanSet(v for i, _ in rows for v in facts.network.gateways.vlans(i))
+            found[bound, inward].append(interface)
+    for (bound, inward), rows in found.items():
+        some, device, name = _vlans(facts, rows), joined(dict.fromkeys(i.device for i in rows)), bound.name
         now, other = ("come in", "go out") if inward else ("go out", "come in")
         yield Fault(
             place=device,
             what=f"Filter {name!r} is bound at the gateway of {_named(facts, some)} on {device} to packets that {now} there, and drops none "
             f"of them: what its entries drop are packets that {other}.",
             mend=f"Bind {name!r} at {device} to packets that {other}.",
-            evidence=(gateway_fact(rows[0][0]), Evidence(f"filter {name}", rows[0][1].source)),
-            causes=tuple(gateway_cause(i) for i, _ in rows),
+            evidence=(gateway_fact(rows[0]), Evidence(f"filter {name}", bound.source)),
+            causes=tuple(map(gateway_cause, rows)),
             vlans=some,
             members=members_of(facts.network, some),
         )
@@ -104,21 +108,21 @@ def _named(facts: Facts, some: VlanSet) -> str:
 )
 def family(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a device and filter."""
-    found: dict[tuple[str, str], list[tuple[Interface, Filter]]] = defaultdict(list)
+    found: dict[Filter, list[Interface]] = defaultdict(list)
     for interface, _, bound in _bound(facts):
         versions = {p.version for e in bound.entries if not e.accepts for p in (e.origin, e.target) if p is not None}
         last = next((e for e in bound.entries if e.origin is None and e.target is None and not e.only), None)
         if interface.gateway.takes(6) and interface.gateway.answers and versions == {4} and last and last.accepts:
-            found[interface.device, bound.name].append((interface, bound))
-    for (device, name), rows in found.items():
-        some = VlanSet(v for i, _ in rows for v in facts.network.gateways.vlans(i))
+            found[bound].append(interface)
+    for bound, rows in found.items():
+        some, device, name = _vlans(facts, rows), joined(dict.fromkeys(i.device for i in rows)), bound.name
         yield Fault(
             place=device,
             what=f"Filter {name!r} at the gateway of {_named(facts, some)} on {device} drops IPv4 packets and no IPv6 packet, and the "
             "gateway has an IPv6 address: by IPv6 everything passes.",
             mend=f"Add entries to {name!r} on {device} that drop the IPv6 packets of the same kind.",
-            evidence=(gateway_fact(rows[0][0]), Evidence(f"filter {name}", rows[0][1].source)),
-            causes=(Cause(device, Setting.FILTERS, entry=name),),
+            evidence=(gateway_fact(rows[0]), Evidence(f"filter {name}", bound.source)),
+            causes=tuple(Cause(i.device, Setting.FILTERS, entry=name) for i in rows),
             vlans=some,
             members=members_of(facts.network, some),
         )
@@ -139,17 +143,17 @@ def family(facts: Facts) -> Iterator[Fault]:
 )
 def shadowed(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a device and filter that is bound somewhere."""
-    found: dict[tuple[str, str], tuple[Filter, list[Interface]]] = {}
+    found: dict[Filter, list[Interface]] = defaultdict(list)
     for interface, _, bound in _bound(facts):
-        found.setdefault((interface.device, bound.name), (bound, []))[1].append(interface)
-    for (device, name), (bound, at) in found.items():
+        found[bound].append(interface)
+    for bound, rows in found.items():
         hidden = [
             (before, e)
             for n, e in enumerate(bound.entries)
             if not e.accepts and (before := next((b for b in bound.entries[:n] if b.accepts and _covers(b, e)), None))
         ]
         if hidden:
-            some = VlanSet(v for i in at for v in facts.network.gateways.vlans(i))
+            some, device, name = _vlans(facts, rows), joined(dict.fromkeys(i.device for i in rows)), bound.name
             before, entry = hidden[0]
             yield Fault(
                 place=device,
@@ -157,7 +161,7 @@ def shadowed(facts: Facts) -> Iterator[Fault]:
                 f"'{before}' stands before it and accepts all of that.",
                 mend=f"Move {joined((repr(str(e)) for _, e in hidden), 2)} before '{before}' in {name!r} on {device}.",
                 evidence=(Evidence(str(before), before.source), Evidence(str(entry), entry.source)),
-                causes=(Cause(device, Setting.FILTERS, entry=name),),
+                causes=tuple(Cause(i.device, Setting.FILTERS, entry=name) for i in rows),
                 vlans=some,
                 members=members_of(facts.network, some),
             )

@@ -85,11 +85,8 @@ def subnet(facts: Facts) -> Iterator[Fault]:
                 f"Give {host.name} an address of {subnets[0]}, or {host.port} the VLAN that was meant.",
                 (Setting.HOST_ADDRESS, f"address {address}"),
             )
-            if host.name in settled:
-                found = replace(found, follows=True)
-            yield (
-                replace(found, causes=(*found.causes, cause(host.port, Setting.ACCESS)), follows=True) if off else found
-            )
+            causes = (*found.causes, cause(host.port, Setting.ACCESS)) if fits or off else found.causes
+            yield replace(found, causes=causes, follows=off or host.name in settled)
 
 
 @rule(

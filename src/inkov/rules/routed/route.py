@@ -205,7 +205,11 @@ def back(facts: Facts) -> Iterator[Fault]:
                 *(gateway_fact(i) for i, _ in list(nets.values())[:3]),
                 *(Evidence(f"route {r.prefix} via {r.via}", r.source) for r in network.switches[hop].routes[:2]),
             ),
-            causes=(Cause(hop, Setting.ROUTES, entry="back"),),
+            causes=tuple(
+                Cause(hop, Setting.ROUTES, entry=e)
+                for e in ("back", *(str(r.prefix) for r in network.switches[hop].routes))
+            ),
+            follows=why.startswith("sends"),
             vlans=some,
             members=members_of(network, some),
         )

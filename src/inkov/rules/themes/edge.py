@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from inkov.kinds.table import faces_one
+from inkov.kinds.table import faces_one, untagged_vlan
 from inkov.model.names import ports_text
 from inkov.model.settings import Setting
 from inkov.model.tree import Protocol
@@ -72,7 +72,13 @@ def waiting(facts: Facts) -> Iterator[Fault]:
         protocol = network.switches[name].tree.protocol
         if protocol in {None, Protocol.OFF} or name not in network.links_at:
             continue
-        hosts = [ref for ref in refs if faces_one(network.port(ref).switching) and ref not in network.cabled]
+        hosts = [
+            ref
+            for ref in refs
+            if faces_one((port := network.port(ref)).switching)
+            and ref not in network.cabled
+            and (network.campus.parking is None or untagged_vlan(port.switching) != network.campus.parking)
+        ]
         edges = [network.port(ref).tree.edge for ref in hosts]
         waits = protocol in slow or 4 * edges.count(True) >= 3 * len(
             edges

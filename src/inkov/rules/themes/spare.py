@@ -17,7 +17,7 @@ from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, Option, rule, switch_text
-from inkov.rules.wording import at, cause, count, joined, says_unused, vlans
+from inkov.rules.wording import at, by_switch, cause, count, joined, says_unused, vlans
 
 _PORTS = "{{1-2: {{access: 310, label: tank}}, 3-4: {}}}"
 
@@ -235,3 +235,54 @@ def carried(facts: Facts) -> Iterator[Fault]:
                 causes=tuple(cause(e, key) for key in (Setting.PARKING, Setting.OPEN_LIST) for e in (link.a, link.b)),
                 vlans=VlanSet([lot]),
             )
+
+
+@rule(
+    "spare/parked",
+    Severity.RISK,
+    faults=(9,),
+    looks_for="Enabled ports in the parking VLAN that the campus file states.",
+    why="A port is parked because nobody is to use it. One that is on gives whoever plugs in a network, with all others like it.",
+    mend="Shut such ports, or put them into the VLAN of whoever uses them.",
+    cure=cures.shut_unused,
+    breaks=Example(
+        {
+            "a.yaml": switch_text("archive", "{310: tanks, 999: parking}", "{1-2: {access: 310}, 3-4: {access: 999}}"),
+            "campus.yaml": "inkov: campus\nname: x\nparking: 999\n",
+        },
+        place="archive:3-4",
+    ),
+    passes=Example(
+        {
+            "a.yaml": switch_text(
+                "archive", "{310: tanks, 999: parking}", "{1-2: {access: 310}, 3-4: {access: 999, enabled: false}}"
+            ),
+            "campus.yaml": "inkov: campus\nname: x\nparking: 999\n",
+        }
+    ),
+)
+def parked(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding for the campus; ports with a label that their siblings use are told by `sibling/shut`."""
+    network, lot = facts.network, facts.network.campus.parking
+    if lot is None:
+        return
+    homes = network.members.get(lot, {})
+    found = {
+        name: refs
+        for name, some in homes.items()
+        if (refs := [r for r in some if says_unused(network.port(r).label) and r not in network.cabled])
+    }
+    refs = [r for some in found.values() for r in some]
+    if refs:
+        one = len(refs) == 1
+        yield Fault(
+            place=by_switch(found),
+            what=f"{count(len(refs), 'port')} in the parking VLAN {lot} {'is' if one else 'are'} enabled: whoever plugs in has a "
+            "network that nobody watches.",
+            mend=f"Shut {by_switch(found)}, or put {'it' if one else 'them'} into the VLAN of whoever uses {'it' if one else 'them'}.",
+            evidence=tuple(at(network, r, "enabled", Setting.ENABLED) for r in refs[:3]),
+            causes=tuple(cause(r, key) for key in (Setting.UNUSED, Setting.ACCESS, Setting.MODE) for r in refs),
+            vlans=VlanSet([lot]),
+            ports=len(refs),
+            follows=True,
+        )

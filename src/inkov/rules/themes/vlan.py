@@ -13,9 +13,9 @@ from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.kinds.table import allowed_list, untagged_vlan
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.switch import DEFAULT_VLAN, VlanType
+from inkov.model.switch import DEFAULT_VLAN, Kind, VlanType
 from inkov.model.vlanset import Vid, VlanSet
-from inkov.rules import cures
+from inkov.rules import cures, table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import cause, joined, named, vlan_cause, vlans
@@ -270,7 +270,7 @@ def alone(facts: Facts) -> Iterator[Fault]:
             len(refs) != 1
             or len(live) != 1
             or carried >> vid & 1
-            or vid == DEFAULT_VLAN
+            or vid in {DEFAULT_VLAN, network.campus.parking}
             or network.gateways.by_vlan.get(vid)
         ):
             continue
@@ -355,3 +355,36 @@ def _in_lists(facts: Facts) -> VlanSet:
 
 _ALL_BUT_A_FEW = 2048
 """A list of so many VLANs names none of them."""
+
+
+@rule(
+    "vlan/empty",
+    Severity.OUTAGE,
+    faults=(5,),
+    looks_for="A switch whose table holds no VLAN, while its ports are in some.",
+    why="A switch relays only VLANs in its table. With an empty one nothing passes, whatever its ports are set to.",
+    mend="Define the VLANs that its ports are in.",
+    cure=table_cures.define_missing,
+    breaks=Example({"a.yaml": switch_text("archive", "{}", "{1-2: {access: 310}, 3: {access: 340}}")}, place="archive"),
+    passes=Example(
+        {"a.yaml": switch_text("archive", "{310: tanks, 340: labs}", "{1-2: {access: 310}, 3: {access: 340}}")}
+    ),
+)
+def empty(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch."""
+    network = facts.network
+    for name, switch in network.switches.items():
+        if switch.vlans is None or set(switch.vlans) - {DEFAULT_VLAN} or switch.kind is not Kind.SWITCH:
+            continue
+        used = VlanSet(v for v, homes in network.members.items() if v != DEFAULT_VLAN and homes.get(name))
+        if len(used) > 1:
+            refs = tuple(ref for v in used for ref in network.members[v][name])
+            yield Fault(
+                place=name,
+                what=f"The VLAN table of {name} is empty, and its ports are in {vlans(used)}: no frame of theirs passes.",
+                mend=f"Define {vlans(used)} on {name}, as on the switches that use {'it' if len(used) == 1 else 'them'}.",
+                evidence=(Evidence("no VLAN defined", switch.origin.of(Setting.VLANS)),),
+                causes=tuple(vlan_cause(name, v) for v in used),
+                vlans=used,
+                members=refs,
+            )
