@@ -372,13 +372,15 @@ def trace(network: Network, a: str, b: str, tag: int | None = None) -> Trace:
 
 
 def port_named(campus: Campus, text: str) -> PortRef:
-    """Returns the port that `switch:port` or the name of a host stands for.
+    """Returns the port that `switch:port`, the name of a host, or its address stands for.
 
     Raises:
         BadInput: there is none; with a hint.
     """
     if text in campus.hosts:
         return campus.hosts[text].port
+    if at := [h.port for h in campus.hosts.values() if h.address is not None and str(h.address.ip) == text]:
+        return at[0]
     ref = port_in(text, {n: s.ports for n, s in campus.switches.items()}) or PortRef.parse(text)
     where = Source("port")
     if ref is None:

@@ -18,7 +18,7 @@ from inkov.plan.renames import renamed
 from inkov.proof.outcome import CannotTell, Outcome, Verdict
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
-from inkov.rules.choice import Choice, identity
+from inkov.rules.choice import Choice, identity, worse
 from inkov.rules.finding import Finding
 from inkov.views.findings import FindingView, finding_view
 from inkov.views.reports import VerdictView, verdict_views
@@ -304,13 +304,11 @@ def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -
 
 
 def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
-    known = {identity(f) for f in before.findings}
     still = {identity(f) for f in after.findings}
     new = []
-    for finding in after.findings:
-        if identity(finding) not in known:
-            own = identity(finding)
-            near = [finding.place, *(str(c) for c in finding.causes)]
-            by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
-            new.append(FoundView(finding_view(finding), by))
+    for finding in worse(before.findings, after.findings):
+        own = identity(finding)
+        near = [finding.place, *(str(c) for c in finding.causes)]
+        by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
+        new.append(FoundView(finding_view(finding), by))
     return FindingsView(tuple(new), tuple(finding_view(f) for f in before.findings if identity(f) not in still))

@@ -9,6 +9,7 @@ from itertools import chain
 
 from inkov.change.drift import DriftView, Side, drift_of
 from inkov.change.hearing import shifts
+from inkov.change.losses import stopped
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Together
 from inkov.model.names import PortRef
@@ -16,7 +17,7 @@ from inkov.model.remembered import remembered
 from inkov.proof.ends import end_named
 from inkov.proof.trace import trace
 from inkov.steps.edit import CannotChange
-from inkov.steps.steps import Step
+from inkov.steps.steps import Step, conflict
 
 _EXACT = 8
 """Up to so many steps every order is tried; beyond, the next step is the first that breaks nothing."""
@@ -41,8 +42,8 @@ class StepView:
 class RehearsalView:
     """A change, tried out.
 
-    `verdict` is `safe`, `safe in another order` or `not safe`; `spoils` are claims that are worse off after all of it than
-    before; `order` is the order in which it is safe, by step numbers from 1; `exact` tells that every order was tried. `unknown` are the switches of which it is not known whether they stay
+    `verdict` is `safe`, `safe in another order`, `not safe`, or `not safe as it ends`; `spoils` are claims that are worse off
+    after all of it than before, `stops` what else worked before and does not after it; `order` is the order in which it is safe, by step numbers from 1; `exact` tells that every order was tried. `unknown` are the switches of which it is not known whether they stay
     in reach, as the input has no address of them.
     """
 
@@ -52,6 +53,7 @@ class RehearsalView:
     unknown: tuple[str, ...]
     verdict: str
     spoils: tuple[str, ...]
+    stops: tuple[str, ...]
     order: tuple[int, ...]
     exact: bool
     steps: tuple[StepView, ...]
@@ -98,6 +100,15 @@ class Rehearsal:
         first, last = self.side(frozenset()), self.side(self._all)
         return tuple(c.name for c in last.claims if last.badness(c) > first.badness(c))
 
+    @property
+    def stops(self) -> tuple[str, ...]:
+        """What worked before and does not after all of it: of bystanders, gateways, and switches that are managed from where it is done."""
+        every, here = range(len(self.steps)), self.side(frozenset()).followed.switches
+        was, now = self._unreached(frozenset(), every), self._unreached(self._all, every)
+        cut = {name: why for name, why in now.items() if name in here and name not in was}
+        lost = (f"{name} can no longer be reached from {self.start}: {why}" for name, why in cut.items())
+        return (*lost, *stopped(self.side(frozenset()), self.side(self._all), self.steps))
+
     @staticmethod
     def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
         found = []
@@ -123,14 +134,17 @@ class Rehearsal:
 
         A switch without an address in the input is left out: `unknown` names it.
         """
+        return tuple(f"{name}: {why}" for name, why in self._unreached(done, left).items())
+
+    def _unreached(self, done: frozenset[int], left: Iterable[int]) -> dict[str, str]:
         if not self.start:
-            return ()
+            return {}
         network = self.side(done).followed
         names = dict.fromkeys(n for i in left for n in self.steps[i].touched)
         known = (
             n for n in names if n in network.switches and n not in self.unknown
         )  # who is to come, is not there yet
-        return tuple(f"{name}: {why}" for name in known if (why := self._halt(network, name)))
+        return {name: why for name in known if (why := self._halt(network, name))}
 
     def _halt(self, network: Network, name: str) -> str:
         key = (id(network), name)
@@ -156,8 +170,18 @@ class Rehearsal:
             done |= {i}
         return True
 
+    @cached_property
+    def _first(self) -> list[frozenset[int]]:
+        """The steps that must be done before each: those before it that write something it writes, too.
+
+        Whatever order keeps to that ends in the same campus, and so does each set of steps that it does first.
+        """
+        return [frozenset(j for j in range(i) if conflict(self.steps[j], step)) for i, step in enumerate(self.steps)]
+
     def _fits(self, done: frozenset[int], i: int) -> bool:
         """Tells whether a step can come after some: it can be done then, in reach, and nothing breaks."""
+        if not self._first[i] <= done:
+            return False
         try:
             self.campus(done | {i})
         except CannotChange:
@@ -216,8 +240,8 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
         name: what the change is called.
     """
     rehearsal = Rehearsal(campus, steps, start)
-    spoils = rehearsal.spoils
-    order = () if spoils else rehearsal.order()
+    spoils, stops = rehearsal.spoils, rehearsal.stops
+    order = () if spoils or stops else rehearsal.order()
     given = tuple(range(len(steps)))
     views = []
     for i, step in enumerate(steps):
@@ -228,6 +252,8 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
         did = drift_of(rehearsal.side(before), rehearsal.side(after), ("before", "after"), causes=False)
         views.append(StepView(step.what, str(step.source), rehearsal.breaks(after), tuple(dict.fromkeys(out)), did))
     verdict = "safe" if order == given else "safe in another order" if order else "not safe"
+    if spoils or stops:
+        verdict = "not safe as it ends"
     ends = rehearsal.side(frozenset()), rehearsal.side(frozenset(given))
     whole = drift_of(*ends, ("before", "after"), causes=False)
     exact = len(steps) <= _EXACT
@@ -238,6 +264,7 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
         rehearsal.unknown,
         verdict,
         spoils,
+        stops,
         tuple(i + 1 for i in order),
         exact,
         tuple(views),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from inkov.change.drift import DriftView, FoundView
 from inkov.change.failures import TrialRow
@@ -10,10 +10,17 @@ from inkov.change.mending import LeftRow, MendView
 from inkov.change.rehearsal import RehearsalView, StepView
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, plural, spaced, table, words
 from inkov.render.text import Block, Stack, Text
+from inkov.rules.finding import Severity
 from inkov.rules.wording import joined
 from inkov.steps.plug import PLUGGED
+from inkov.views.findings import FindingView
 
-_STYLES = {"safe": "white on green", "safe in another order": "black on yellow", "not safe": "white on red"}
+_STYLES = {
+    "safe": "white on green",
+    "safe in another order": "black on yellow",
+    "not safe": "white on red",
+    "not safe as it ends": "white on red",
+}
 
 
 def rehearsal_text(view: RehearsalView) -> Block:
@@ -30,7 +37,9 @@ def rehearsal_text(view: RehearsalView) -> Block:
         blocks.append(Stack(Text("do it in this order", "bold"), Stack(table(("", ""), rows, whole=[0]), indent=2)))
     if view.spoils:
         blocks.append(words(f"It is not safe in any order: at its end {_no_longer(view.spoils)}."))
-    elif view.verdict == "not safe":
+    if view.stops:
+        blocks.append(labelled([("Stops", words(text, "bold")) for text in view.stops], 0))
+    if view.verdict == "not safe":
         tried = (
             "no order of the steps is" if view.exact else "no order was found that is, though not every one was tried"
         )
@@ -64,16 +73,22 @@ def _did(did: DriftView) -> list[tuple[str, Block]]:
     """Returns what changed for stations and claims, in a few lines."""
     rows: list[tuple[str, Block]] = []
     rows += [("Claim", words(f"{c.name}: {c.before} → {c.after}")) for c in did.claims]
-    new = [f"{f.finding.rule} at {f.finding.place}" for f in did.findings.new if _matters(f)]
-    gone = [f"{f.rule} at {f.place}" for f in did.findings.gone if f.severity != "tidy"]
+    new = _by_place(f.finding for f in did.findings.new if _matters(f))
+    gone = _by_place(f for f in did.findings.gone if f.severity != "tidy")
     for head, some, others in (("New", new, gone), ("Gone", gone, new)):
-        if left := [one for one in some if one not in others]:  # one that only says something else is neither
+        left = [what for what, rank in some.items() if rank < others.get(what, rank + 1)]
+        if left:  # one that only says something else, and is as bad, is neither
             rows.append((head, words("; ".join(left))))
     counts = [sum(len(h["at"]) for h in some) for some in (did.reach.gained, did.reach.lost)]
     if any(counts):
         rows.append(("Reach", words(f"{counts[0]} pairs of ports gained, {counts[1]} lost")))
     rows += [("State", words(f"{s.what}: {s.before} → {s.after}")) for s in did.states[:4]]
     return rows or [("", Text("changes nothing that anyone would notice", "dim"))]
+
+
+def _by_place(findings: Iterable[FindingView]) -> dict[str, int]:
+    """Returns findings in words, each with how bad it is; 0 is worst."""
+    return {f"{f.rule} at {f.place}": Severity(f.severity).rank for f in findings}
 
 
 def _matters(found: FoundView) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import fnmatch
 import hashlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date
 
@@ -61,3 +61,13 @@ def identity(finding: Finding) -> str:
     blamed = finding.causes[0].parts if finding.causes else ()
     parts = (finding.rule, finding.place, finding.severity.value, str(hit), *blamed)
     return hashlib.sha256("\0".join(parts).encode()).hexdigest()[:16]
+
+
+def worse(
+    before: Iterable[Finding], after: Iterable[Finding], key: Callable[[Finding], Hashable] = identity
+) -> list[Finding]:
+    """Returns the findings that are new, and those that stood there as something milder; `key` is what they are known by."""
+    known: dict[Hashable, int] = {}
+    for f in before:
+        known[key(f)] = min(f.severity.rank, known.get(key(f), f.severity.rank))
+    return [f for f in after if f.severity.rank < known.get(key(f), f.severity.rank + 1)]

@@ -17,6 +17,26 @@ from inkov.steps.settings import KEEP, PortChange, TreeChange
 
 _NOWHERE = Source("")
 
+Written: TypeAlias = tuple[str, str | None, str | None]
+"""What a step writes: a device, what of it (a port, a table), and which setting of that; None for all of them."""
+
+_ONE_SETTING = frozenset(
+    [
+        "switching",
+        "mode",
+        "access",
+        "voice",
+        "native",
+        "trunk",
+        "allow",
+        "disallow",
+        "secondaries",
+        "native_tagged",
+        "translate",
+    ]
+)
+"""Settings of a port that decide together what it does with frames: each leaves the port as the one before left it."""
+
 
 @dataclass(frozen=True, kw_only=True)
 class SetPorts:
@@ -38,6 +58,15 @@ class SetPorts:
     def touched(self) -> tuple[str, ...]:
         """The switches that somebody has to reach for it."""
         return tuple(dict.fromkeys(r.switch for r in self.ports))
+
+    @property
+    def writes(self) -> frozenset[Written]:
+        """What it writes."""
+        names = {"switching" if name in _ONE_SETTING else name for name, _ in self.settings.items() if name != "tree"}
+        names |= {"stance"} if self.settings.mode is not KEEP else set()
+        tree = self.settings.tree
+        names |= {f"tree {name}" for name, _ in tree.items()} if isinstance(tree, TreeChange) else set()
+        return frozenset((ref.switch, ref.port, name) for ref in self.ports for name in names)
 
     def done(self, campus: Campus) -> Campus:
         """Returns the campus after it.
@@ -72,6 +101,13 @@ class SetSwitch:
     def touched(self) -> tuple[str, ...]:
         """The switch that somebody has to reach for it."""
         return (self.switch,)
+
+    @property
+    def writes(self) -> frozenset[Written]:
+        """What it writes."""
+        entries = [*(f"VLAN {v}" for v in self.vlans), *(f"gateway {v}" for v in self.gateways)]
+        entries += [f"tree {name}" for name, _ in self.tree.items()]
+        return frozenset((self.switch, "", entry) for entry in entries)
 
     def done(self, campus: Campus) -> Campus:
         """Returns the campus after it.
@@ -110,6 +146,11 @@ class Cut:
         """Nobody has to reach a switch for what only happens."""
         return ()
 
+    @property
+    def writes(self) -> frozenset[Written]:
+        """What it writes: ends that are off."""
+        return frozenset((ref.switch, ref.port, "enabled") for ref in self.ports)
+
     def done(self, campus: Campus) -> Campus:
         """Returns the campus after it.
 
@@ -137,6 +178,11 @@ class Fail:
     def touched(self) -> tuple[str, ...]:
         """Nobody has to reach a switch for what only happens."""
         return ()
+
+    @property
+    def writes(self) -> frozenset[Written]:
+        """What it writes: all its ports are off."""
+        return frozenset({(self.switch, None, "enabled")})
 
     def done(self, campus: Campus) -> Campus:
         """Returns the campus after it.
@@ -176,6 +222,12 @@ class Arrival:
         """Whoever brings a device stands in front of it."""
         return ()
 
+    @property
+    def writes(self) -> frozenset[Written]:
+        """What it writes: devices as a whole, and the cables of ports."""
+        ends = (end for c in self.cables for end in (c.a, c.b))
+        return frozenset({(d.name, None, None) for d in self.devices} | {(e.switch, e.port, "cable") for e in ends})
+
     def done(self, campus: Campus) -> Campus:
         """Returns the campus with the devices; a replaced one keeps the cables whose ports the new one has, too.
 
@@ -207,6 +259,18 @@ class Arrival:
 
 Step: TypeAlias = SetPorts | SetSwitch | Cut | Fail | Arrival
 """One step, as somebody does it at one place, or as it happens."""
+
+
+def conflict(one: Step, other: Step) -> bool:
+    """Tells whether two steps write the same thing, so that it matters which of them comes last."""
+    theirs: dict[str, list[Written]] = {}
+    for written in other.writes:
+        theirs.setdefault(written[0], []).append(written)
+    return any(
+        (of is None or its is None or of == its) and (name is None or key is None or name == key)
+        for device, of, name in one.writes
+        for _, its, key in theirs.get(device, ())
+    )
 
 
 def _with_ports(campus: Campus, refs: Iterable[PortRef], settings: PortChange) -> Campus:

@@ -127,7 +127,7 @@ class PortRow:
         vlans: its VLAN or allowed list, as written where possible.
         native: native VLAN of a trunk; null when none.
         enabled: administratively on.
-        faces: the far end of its link, and whether labels alone say so, `LAG name` for a member, or empty.
+        faces: the far end of its link, and whether labels alone say so; else the hosts known there, or empty.
         label: its label.
         source: where it is configured.
     """
@@ -286,6 +286,11 @@ def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
     for outside in network.cabling.outside:
         heard = outside.heard
         faces.setdefault(outside.port, f"{heard.system or heard.chassis} {heard.far_port} (not in this campus)".strip())
+    hosts: dict[PortRef, list[str]] = {}
+    for host in network.campus.hosts.values():
+        hosts.setdefault(host.port, []).append(host.name)
+    for ref, names in hosts.items():
+        faces.setdefault(ref, ", ".join(names))
     return [
         _port_row(port, ref, faces)
         for switch in network.switches.values()
