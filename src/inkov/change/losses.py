@@ -7,13 +7,15 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from inkov.change.drift import Side
 from inkov.change.hearing import shifts
-from inkov.kinds.table import untagged_vlan
+from inkov.kinds.relay import Mask
+from inkov.kinds.table import allowed_list, memberships, untagged_vlan
 from inkov.model.names import PortRef
-from inkov.model.switch import Switch
+from inkov.model.switch import DEFAULT_VLAN, Switch
+from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.choice import worse
 from inkov.rules.finding import Severity
 from inkov.rules.wording import joined, named
-from inkov.steps.steps import Arrival, SetPorts, Step
+from inkov.steps.steps import Arrival, SetPorts, SetSwitch, Step
 
 _WORST = (Severity.BREACH, Severity.OUTAGE)
 
@@ -32,6 +34,39 @@ def stopped(before: Side, after: Side, steps: Sequence[Step]) -> tuple[str, ...]
     )
 
 
+def harms(before: Side, after: Side, steps: Sequence[Step]) -> bool:
+    """Tells whether a cure harms: somebody loses anybody, stations of two networks are joined, or VLANs go where nobody needs them."""
+    moved = _moved(before, steps)
+    return (
+        any(True for _ in _bystanders(before, after, moved))
+        or any(True for _ in _gateways(before, after))
+        or _joins(before, after, moved)
+        or _sends_more(before, after, moved)
+    )
+
+
+def _joins(before: Side, after: Side, moved: frozenset[PortRef]) -> bool:
+    """Tells whether stations of two networks hear each other that did not."""
+    for shift in shifts(before.hearing, after.hearing):
+        for ref in shift.refs if shift.gained else ():
+            own = _sends_into(after, ref)
+            others = (r for r in shift.gained - moved - {ref} if not after.followed.unmanaged(r.switch))
+            if own and ref not in moved and not all(_networks(after, r) & own for r in others):
+                return True
+    return False
+
+
+def _sends_more(before: Side, after: Side, moved: Iterable[PortRef]) -> bool:
+    """Tells whether a list grew by the default VLAN or the parking VLAN, or by all there are."""
+    never = VlanSet(filter(None, (DEFAULT_VLAN, after.campus.parking)))
+    for ref in moved:
+        if after.network.has(ref) and before.network.has(ref):
+            lists = [allowed_list(side.network.port(ref).switching) for side in (before, after)]
+            if (lists[1] - lists[0]) & never:
+                return True
+    return False
+
+
 def _moved(before: Side, steps: Iterable[Step]) -> frozenset[PortRef]:
     """Returns the ports that steps set, and those of devices that another takes the place of."""
     found: set[PortRef] = set()
@@ -40,6 +75,9 @@ def _moved(before: Side, steps: Iterable[Step]) -> frozenset[PortRef]:
             found.update(step.ports)
         elif isinstance(step, Arrival) and step.switch:
             found.update(before.followed.edge_ports.get(step.switch, ()))
+        elif isinstance(step, SetSwitch):
+            for vid in _retyped(before, step):
+                found.update(before.followed.members.get(vid, {}).get(step.switch, ()))
     return frozenset(found)
 
 
@@ -48,6 +86,12 @@ def _new_findings(before: Side, after: Side) -> Iterator[str]:
     for f in worse(before.findings, after.findings, lambda f: (f.rule, f.place)):
         if f.severity in _WORST:
             yield f"new {f.severity.value}: {f.rule} at {f.place}: {f.what}"
+
+
+def _retyped(before: Side, step: SetSwitch) -> list[Vid]:
+    """Returns the VLANs that a step makes private, or no longer: who hears whom there is what it is about."""
+    table = before.network.switches[step.switch].vlans or {} if step.switch in before.network.switches else {}
+    return [v for v, entry in step.vlans.items() if entry and v in table and table[v].type is not entry.type]
 
 
 def _gateways(before: Side, after: Side) -> Iterator[str]:
@@ -73,9 +117,9 @@ def _bystanders(before: Side, after: Side, moved: frozenset[PortRef]) -> Iterato
         if not shift.lost:
             continue
         for ref in shift.refs:
-            own = _home(before, ref)
             far = shift.lost - {ref} - moved if ref not in moved else ()
-            others = [r for r in far if _home(before, r) == own]
+            own = _sends_into(before, ref) if far else 0
+            others = [r for r in far if _networks(before, r) & own or before.followed.unmanaged(r.switch)]
             for r in (ref, *others) if others else ():
                 lost[_vlan(before, r)].add(r)
     for vid, refs in sorted(lost.items()):
@@ -87,11 +131,20 @@ def _vlan(side: Side, ref: PortRef) -> int:
     return untagged_vlan(side.followed.settled(ref).switching) or 0
 
 
-def _home(side: Side, ref: PortRef) -> int:
-    """Returns the network of a station: its VLAN, or the private VLAN that this is a part of."""
-    vid = _vlan(side, ref)
-    families = side.followed.needs.secondaries
-    return next((primary for primary, some in families.items() if some >> vid & 1), vid)
+def _sends_into(side: Side, ref: PortRef) -> Mask:
+    """Returns the network that untagged frames of a station are meant for: its VLAN, with the private VLAN that this is a part of."""
+    return _whole(side, 1 << _vlan(side, ref) & ~1)
+
+
+def _networks(side: Side, ref: PortRef) -> Mask:
+    """Returns the networks that a station is in: VLANs that its switch relays, each with the private VLAN that it is a part of."""
+    return _whole(side, memberships(side.followed.settled(ref).switching) & side.followed.active(ref.switch))
+
+
+def _whole(side: Side, vlans: Mask) -> Mask:
+    for primary, some in side.followed.needs.secondaries.items():
+        vlans |= some | 1 << primary if vlans & (some | 1 << primary) else 0
+    return vlans
 
 
 def _ports(side: Side, refs: Collection[PortRef]) -> str:

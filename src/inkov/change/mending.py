@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from inkov.change.drift import Side, word
+from inkov.change.losses import harms
 from inkov.forwarding.labels import BY_LABEL
 from inkov.model.campus import Campus, Claim
 from inkov.proof.outcome import Broken
@@ -70,14 +71,18 @@ def mended(
     """
     mending = _Mending(Side(campus, campus.claims), refuses)
     before = mending.now
-    while some := mending.pending(only, at):
-        mending.settle(some)
+    while True:
+        while some := mending.pending(only, at):
+            mending.settle(some)
+        if not mending.again():
+            break
     now, done, left, steps = mending.now, mending.done, mending.left, mending.steps
     turned = tuple(
         f"{c.name}: {word(before.outcome(c))} → {word(now.outcome(c))}"
         for c in campus.claims
         if before.badness(c) != now.badness(c)
     )
+    left = sorted(left, key=lambda row: Severity(row.severity).rank)
     return MendView(campus.name, tuple(done), tuple(left), turned), steps, now.campus
 
 
@@ -101,6 +106,7 @@ class _Mending:
         self.left: list[LeftRow] = []
         self.steps: list[Step] = []
         self._seen: set[str] = set()
+        self._refused: dict[str, tuple[LeftRow, int]] = {}
 
     def pending(self, only: Sequence[str], at: str) -> list[Finding]:
         """Returns the next finding, with those that follow of the same rule: most have cures that have nothing to do with each other."""
@@ -112,6 +118,14 @@ class _Mending:
                 break
             found.append(finding)
         return found
+
+    def again(self) -> bool:
+        """Tells whether cures that were refused are worth another try, as others were made since; forgets their refusal."""
+        waiting = {own: row for own, (row, done) in self._refused.items() if done < len(self.done)}
+        self._refused.clear()
+        self._seen -= waiting.keys()
+        self.left = [row for row in self.left if row not in waiting.values()]
+        return bool(waiting)
 
     def settle(self, some: Sequence[Finding]) -> None:
         """Cures findings of one rule or notes why not: all at once, or half by half where that harms."""
@@ -158,6 +172,8 @@ class _Mending:
         self._seen.add(identity(finding))
         row = LeftRow(finding.rule, finding.severity.value, finding.place, decide, refused or why, finding.mend)
         self.left.append(row)
+        if not decide and not refused and next(iter(cures(self.now.network, finding)), None) is not None:
+            self._refused[identity(finding)] = (row, len(self.done))
 
     def _why_not(self, finding: Finding) -> str:
         """Says why no cure of a finding is certain."""
@@ -176,11 +192,13 @@ class _Mending:
         except CannotChange:
             return None
         after = Side(campus, self.now.claims, like=self.before)
-        known = {identity(f) for f in self.now.findings}
+        known = {identity(f) for top in self.now.findings for f in (top, *top.also)}  # what was folded away is not new
         still = {identity(f) for f in after.findings}
         if any(identity(finding) in still for finding, _ in tried):
             return None
         lightest = max(_weight(finding) for finding, _ in tried)
+        if harms(self.now, after, [step for _, cure in tried for step in cure]):
+            return None
         worse = any(identity(f) not in known and _weight(f) <= lightest for f in after.findings)
         return None if worse or any(_worse(self.now, after, c) for c in self.now.claims) else after
 

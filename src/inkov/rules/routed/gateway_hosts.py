@@ -95,7 +95,7 @@ def elsewhere(facts: Facts) -> Iterator[Fault]:
             for vid in vlans_of(facts, host):
                 away[vid].append(host)
         if (
-            not hosts
+            not away
             or not own
             or own & away.keys()
             or not interface.gateway.enabled

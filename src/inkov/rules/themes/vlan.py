@@ -357,6 +357,12 @@ _ALL_BUT_A_FEW = 2048
 """A list of so many VLANs names none of them."""
 
 
+def _with_another(table: str) -> dict[str, str]:
+    ports = "{1-2: {access: 310}, 3-4: {access: 340}, u1: {trunk: '310,340'}}"
+    whole = switch_text("boat-store", "{310: tanks, 340: labs}", ports, neighbours="{u1: archive u1}")
+    return {"a.yaml": switch_text("archive", table, ports), "b.yaml": whole}
+
+
 @rule(
     "vlan/empty",
     Severity.OUTAGE,
@@ -365,10 +371,8 @@ _ALL_BUT_A_FEW = 2048
     why="A switch relays only VLANs in its table. With an empty one nothing passes, whatever its ports are set to.",
     mend="Define the VLANs that its ports are in.",
     cure=table_cures.define_missing,
-    breaks=Example({"a.yaml": switch_text("archive", "{}", "{1-2: {access: 310}, 3: {access: 340}}")}, place="archive"),
-    passes=Example(
-        {"a.yaml": switch_text("archive", "{310: tanks, 340: labs}", "{1-2: {access: 310}, 3: {access: 340}}")}
-    ),
+    breaks=Example(_with_another("{}"), place="archive"),
+    passes=Example(_with_another("{310: tanks, 340: labs}")),
 )
 def empty(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch."""
