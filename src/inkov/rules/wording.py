@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
+from functools import lru_cache
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
@@ -71,6 +72,7 @@ def by_switch(refs: Mapping[str, Sequence[PortRef]]) -> str:
     return ", ".join(f"{s}:{ports_text([r.port for r in found])}" for s, found in refs.items())
 
 
+@lru_cache(4096)
 def letters(label: str) -> str:
     """Returns the words of a label without its numbers: what ports of one kind have in common."""
     return " ".join(re.findall(r"[^\W\d_]+", label.lower()))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator
+from itertools import groupby
 from typing import Final, NamedTuple
 
 from inkov.forwarding.labels import ends_in_label
@@ -110,26 +111,69 @@ def _labelled(ports: str) -> dict[str, str]:
 )
 def alike(facts: Facts) -> Iterator[Fault]:
     """Yields one finding for all ports of a kind that are odd in the same way."""
+    says = _Says(facts)
     for word, refs in _by_kind(facts).items():
         known: set[PortRef] = set()  # a port that is of another kind is told once
         for setting in (Setting.MODE, Setting.VOICE):
-            said = {ref: text for ref in refs if ref not in known and (text := _said(facts, ref, setting))}
-            odd: dict[tuple[str, str], list[PortRef]] = defaultdict(list)
-            counts: dict[tuple[str, str], int] = {}
-            common = _common(facts, word, said)
-            by_box: dict[str, dict[PortRef, str]] = defaultdict(dict)
-            for ref, text in said.items():
-                by_box[ref.switch][ref] = text
-            for switch, some in by_box.items():
-                usual = common or _common(facts, word, some)
-                for ref, text in some.items():
-                    if usual and text != usual.text:
-                        key = (text, usual.text) if common else (f"{text} on {switch}", usual.text)
-                        odd[key].append(ref)
-                        counts[key] = usual.agreeing
-            for (text, usual_text), some_odd in odd.items():
-                known.update(some_odd)
-                yield _odd(facts, word, setting, some_odd, (text, usual_text, counts[text, usual_text]))
+            said = {ref: text for ref in refs if ref not in known and (text := says.of(ref, setting))}
+            for (text, usual, agreeing), some in _unlike(facts, word, said).items():
+                known.update(some)
+                yield _odd(facts, word, setting, some, (text, usual, agreeing))
+
+
+def _unlike(facts: Facts, word: str, said: dict[PortRef, str]) -> dict[tuple[str, str, int], list[PortRef]]:
+    """Returns the odd ports of a kind by what they have, what most have, and how many these are.
+
+    Where the campus does not agree, the ports of one switch may.
+    """
+    odd: dict[tuple[str, str, int], list[PortRef]] = defaultdict(list)
+    if usual := _common(facts, word, said):
+        for ref, text in said.items():
+            if text != usual.text:
+                odd[text, *usual].append(ref)
+        return odd
+    for switch, own in groupby(said.items(), key=lambda item: item[0].switch):
+        some = dict(own)
+        usual = _common(facts, word, some)
+        for ref, text in some.items() if usual else ():
+            if usual and text != usual.text:
+                odd[f"{text} on {switch}", *usual].append(ref)
+    return odd
+
+
+class _Says:
+    """What ports have, in words; most ports of a campus share theirs."""
+
+    def __init__(self, facts: Facts) -> None:
+        self.switches = facts.network.switches
+        self._words: dict[tuple[int, Setting], str] = {}
+        self._tells_voice: dict[str, bool] = {}
+
+    def of(self, ref: PortRef, setting: Setting) -> str:
+        """Returns a setting of a port in words; empty where its file cannot tell."""
+        port = self.switches[ref.switch].ports[ref.port]
+        key = id(port.switching), setting
+        if key not in self._words:
+            access = access_of(port.switching)
+            if setting is Setting.MODE:
+                text = setting_words(port) if access is None or access.vid is None else f"access {access.vid}"
+            else:
+                text = "" if access is None else f"with voice VLAN {access.voice}" if access.voice else _NO_VOICE
+            self._words[key] = text
+        text = self._words[key]
+        return "" if text == _NO_VOICE and not self._voice_told(ref.switch) else text
+
+    def _voice_told(self, switch: str) -> bool:
+        """Tells whether the files of a switch tell voice VLANs: some port has one."""
+        if switch not in self._tells_voice:
+            kinds = {id(p.switching): p.switching for p in self.switches[switch].ports.values()}.values()
+            self._tells_voice[switch] = any(
+                (a := access_of(kind)) is not None and a.voice is not None for kind in kinds
+            )
+        return self._tells_voice[switch]
+
+
+_NO_VOICE: Final = "without a voice VLAN"
 
 
 class _Usual(NamedTuple):
@@ -144,33 +188,20 @@ def _by_kind(facts: Facts) -> dict[str, list[PortRef]]:
     network = facts.network
     boxes = {w for name in network.switches for w in _WORD.findall(name.lower())}
     found: dict[str, list[PortRef]] = defaultdict(list)
+    kinds: dict[str, str] = {}
     for name, refs in network.edge_ports.items():
+        ports = network.switches[name].ports
         for ref in refs:
-            port = network.switches[name].ports[ref.port]
-            words = [] if says_unused(port.label) or port.lag else _WORD.findall(port.label.lower())
-            if words and words[0] not in boxes and port.enabled and is_stated(port.switching):
-                found[words[0]].append(ref)
+            port = ports[ref.port]
+            if (word := kinds.get(port.label)) is None:
+                words = [] if says_unused(port.label) else _WORD.findall(port.label.lower())
+                word = kinds[port.label] = words[0] if words and words[0] not in boxes else ""
+            if word and port.enabled and not port.lag and is_stated(port.switching):
+                found[word].append(ref)
     return found
 
 
 _WORD: Final = re.compile(r"[^\W\d_]{3,}")
-
-
-def _said(facts: Facts, ref: PortRef, setting: Setting) -> str:
-    """Returns what a port has, in words; empty where its file cannot tell."""
-    port = facts.network.port(ref)
-    access = access_of(port.switching)
-    if setting is Setting.MODE:
-        return setting_words(port) if access is None or access.vid is None else f"access {access.vid}"
-    if access is None or (access.voice is None and not _tells_voice(facts, ref.switch)):
-        return ""
-    return "without a voice VLAN" if access.voice is None else f"with voice VLAN {access.voice}"
-
-
-def _tells_voice(facts: Facts, switch: str) -> bool:
-    """Tells whether the files of a switch tell voice VLANs: some port has one."""
-    ports = facts.network.switches[switch].ports.values()
-    return any((access := access_of(p.switching)) is not None and access.voice is not None for p in ports)
 
 
 def _common(facts: Facts, word: str, said: dict[PortRef, str]) -> _Usual | None:
