@@ -7,7 +7,7 @@ from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source
 
-_DRAFTED = {"inkov", "name", "parking", "cables", "segments", "claims"}
+_DRAFTED = {"inkov", "name", "parking", "cables", "register", "segments", "claims"}
 
 
 def problems_of(text: str, campus: Campus) -> list[Problem]:

@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 import re
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from itertools import combinations
+from typing import TypeAlias
 
 from inkov.forwarding.cabling import Wire
 from inkov.forwarding.network import Network
@@ -18,12 +20,21 @@ from inkov.model.vlanset import Vid, VlanSet
 from inkov.model.yamltext import dumped
 from inkov.plan.parking import parking
 from inkov.proof.grid import Meets, grid
-from inkov.proof.outcome import Proved
+from inkov.proof.layer3 import Layer3
+from inkov.proof.outcome import CannotTell, Outcome, Proved
 from inkov.proof.prove import Prover
+from inkov.proof.settle import lines as settled_lines
 
 _WORD = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_.-]*\Z")
 _PLAIN_END = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./-]* [A-Za-z0-9_][A-Za-z0-9_./-]*\Z")
 _MANY = 300
+_FEW = 6
+"""So many pairs that meet are listed, however few others there are."""
+
+OUTSIDE = "outside"
+"""The segment of all that lies behind routes that lead out."""
+
+Pair: TypeAlias = tuple[str, str]
 
 
 def draft(network: Network) -> str:
@@ -42,6 +53,7 @@ def draft(network: Network) -> str:
     ]
     if lot is not None:
         lines.append(f"parking: {lot}  # ? only disabled ports are in it")
+    lines += ["", *_register(network)]
     lines += ["", *_cables(network), "", *_segments(network, segments), "", *_claims(network, segments)]
     return "\n".join(lines).rstrip() + "\n"
 
@@ -115,9 +127,24 @@ def _called(network: Network, vid: Vid) -> list[str]:
     return sorted(seen, key=lambda n: (-seen[n], n))
 
 
+def _register(network: Network) -> Iterator[str]:
+    """Yields the VLANs that tables define: what else turns up later is none that anybody planned."""
+    defined: dict[Vid, int] = Counter(v for table, names in network.tables for v in table for _ in names)
+    listed = sorted(v for v in defined if v != DEFAULT_VLAN)
+    yield "register:" if listed else "register: {}"
+    for vid in listed:
+        alone = defined[vid] == 1 and vid not in network.members and len(network.switches) > _ALONE
+        name = next(iter(_called(network, vid)), f"vlan-{vid}")
+        yield _line(f"  {vid}: {_scalar(name)}", "one switch alone defines it, and nobody is in it" if alone else "")
+
+
+_ALONE = 2
+
+
 def _segments(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
     gateways = network.gateways.by_vlan
-    yield "segments:" if segments else "segments: {}"
+    leads_out = OUTSIDE not in segments and Layer3(network).outside.known
+    yield "segments:" if segments or leads_out else "segments: {}"
     for name, vid in segments.items():
         subnets = dict.fromkeys(str(a.network) for i in gateways.get(vid, ()) for a in i.gateway.addresses)
         parts = [f"vlan: {vid}"]
@@ -126,6 +153,8 @@ def _segments(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
         elif gateways:
             parts.append("closed: true")
         yield _line(f"  {_scalar(name)}: {{{', '.join(parts)}}}", "; ".join(_doubts(network, vid)))
+    if leads_out:
+        yield f"  {OUTSIDE}: {{outside: true}}"
 
 
 def _doubts(network: Network, vid: Vid) -> Iterator[str]:
@@ -157,24 +186,88 @@ def _claims(network: Network, segments: Mapping[str, Vid]) -> Iterator[str]:
     if len(known) > _MANY:  # as many pairs as a person reads are far fewer than there are
         yield from _claims_of_many(made, prover, known)
         return
-    met = grid(made, list(known))
-    pairs = [(a, b) for i, a in enumerate(met.names) for b in met.names[i + 1 :] if _meet(met.heard, a, b)]
-    whole = [n for n in known if isinstance(prover.decide(Together(n, (n,))), Proved)]
-    allowed = frozenset(map(frozenset, pairs))
-    apart = Apart("x", tuple(known), allowed) if len(known) > 1 else None
+    met = grid(made, list(known)).heard
+    every = list(combinations(known, 2))
+    pairs = [(a, b) for a, b in every if _meet(met, a, b)]
+    decided = {n: prover.decide(Together(n, (n,))) for n in known}
+    whole = [n for n, outcome in decided.items() if isinstance(outcome, Proved)]
+    few = len(pairs) <= _FEW or 2 * len(pairs) <= len(every)
+    apart = (
+        [*_all_but(prover, known, pairs, met)] if few else [*_frames(prover, known, pairs, met), *_walls(every, pairs)]
+    )
+    outer = [*_outside(made, prover, known)]
+    yield "claims:" if apart or outer or whole else "claims: []"
+    yield from (*apart, *outer)
+    yield from (f"  - {{together: {_scalar(n)}}}" for n in whole)
+    for name, outcome in decided.items():
+        if isinstance(outcome, CannotTell):
+            yield f"  # - {{together: {_scalar(name)}}}  ? {_comment(f'cannot tell: {outcome.missing[0]}')}"
+        elif name not in whole:
+            yield f"  # - {{together: {_scalar(name)}}}  ? it is not whole today"
+    yield from _to_state(decided.values())
+
+
+def _all_but(
+    prover: Prover, known: Mapping[str, Segment], pairs: Sequence[Pair], met: Mapping[Pair, Meets]
+) -> Iterator[str]:
+    """Yields the claim that all are apart but those that meet, if it holds."""
+    apart = Apart("x", tuple(known), frozenset(map(frozenset, pairs))) if len(known) > 1 else None
     outcome = prover.decide(apart) if apart is not None and apart.pairs else None
-    holds = isinstance(outcome, Proved)
-    yield "claims:" if holds or whole else "claims: []"
     if isinstance(outcome, Proved):
         yield _line("  - name: what is apart stays apart", _rests_on(outcome))
         yield "    apart: all"
         if pairs:
             yield "    except:"
-            yield from (_line(f"      - [{_scalar(a)}, {_scalar(b)}]", _how(met.heard, a, b)) for a, b in pairs)
-    yield from (f"  - {{together: {_scalar(n)}}}" for n in whole)
-    for name in known:
-        if name not in whole:
-            yield f"  # - {{together: {_scalar(name)}}}  ? it is not whole today"
+            yield from (_line(f"      - [{_scalar(a)}, {_scalar(b)}]", _how(met, a, b)) for a, b in pairs)
+
+
+def _frames(
+    prover: Prover, known: Mapping[str, Segment], pairs: Sequence[Pair], met: Mapping[Pair, Meets]
+) -> Iterator[str]:
+    """Yields the claim that frames stay in their segments, if it holds; where most packets pass, that is the wall there is."""
+    joined = [
+        (a, b)
+        for a, b in pairs
+        if {met[a, b], met[b, a]} != {Meets.ROUTED} and Meets.APART not in {met[a, b], met[b, a]}
+    ]
+    apart = Apart("x", tuple(known), frozenset(map(frozenset, joined)), layers=frozenset({2}))
+    outcome = prover.decide(apart) if apart.pairs else None
+    if isinstance(outcome, Proved):
+        yield _line("  - name: frames stay in their segments", _rests_on(outcome))
+        yield "    apart: all"
+        yield "    layer: 2"
+        if joined:
+            yield "    except:"
+            yield from (_line(f"      - [{_scalar(a)}, {_scalar(b)}]", _how(met, a, b)) for a, b in joined)
+
+
+def _walls(every: Sequence[Pair], pairs: Sequence[Pair]) -> Iterator[str]:
+    """Yields claims of the few segments that are apart at all layers, those with most such others first."""
+    left = {frozenset(p) for p in every} - {frozenset(p) for p in pairs}
+    while left:
+        counted = Counter(n for p in left for n in sorted(p))
+        name = min(counted, key=lambda n: (-counted[n], n))
+        others = sorted(n for p in left if name in p for n in p - {name})
+        yield f"  - {{apart: {_scalar(name)}, from: [{', '.join(map(_scalar, others))}]}}"
+        left = {p for p in left if name not in p}
+
+
+def _outside(network: Network, prover: Prover, known: Mapping[str, Segment]) -> Iterator[str]:
+    """Yields the claim of segments that nothing leads from to what lies outside of the campus."""
+    if not prover.layer3.outside.known or OUTSIDE in known:
+        return
+    away = Segment(OUTSIDE, VlanSet(), Source(""), outside=True)
+    made = Prover(Network(replace(network.campus, segments={**known, OUTSIDE: away})))
+    kept = [n for n in known if isinstance(made.decide(Apart("x", (n, OUTSIDE))), Proved)]
+    if kept:
+        yield f"  - {{apart: {OUTSIDE}, from: [{', '.join(map(_scalar, kept))}]}}"
+
+
+def _to_state(outcomes: Iterable[Outcome]) -> Iterator[str]:
+    """Yields what to state to decide most of what cannot be told, as comments."""
+    counted = Counter(line for o in outcomes if isinstance(o, CannotTell) for line in settled_lines(o.missing))
+    for line, n in counted.most_common(3):
+        yield f"  # ? one file decides, or helps to decide, {n} of them: {_comment(line)}"
 
 
 def _claims_of_many(network: Network, prover: Prover, known: Mapping[str, Segment]) -> Iterator[str]:

@@ -116,28 +116,28 @@ def alike(facts: Facts) -> Iterator[Fault]:
         known: set[PortRef] = set()  # a port that is of another kind is told once
         for setting in (Setting.MODE, Setting.VOICE):
             said = {ref: text for ref in refs if ref not in known and (text := says.of(ref, setting))}
-            for (text, usual, agreeing), some in _unlike(facts, word, said).items():
+            for (text, usual), some in _unlike(facts, word, said).items():
                 known.update(some)
-                yield _odd(facts, word, setting, some, (text, usual, agreeing))
+                yield _odd(facts, (word, setting), some, text, usual)
 
 
-def _unlike(facts: Facts, word: str, said: dict[PortRef, str]) -> dict[tuple[str, str, int], list[PortRef]]:
-    """Returns the odd ports of a kind by what they have, what most have, and how many these are.
+def _unlike(facts: Facts, word: str, said: dict[PortRef, str]) -> dict[tuple[str, _Usual], list[PortRef]]:
+    """Returns the odd ports of a kind by what they have, and by what most have.
 
     Where the campus does not agree, the ports of one switch may.
     """
-    odd: dict[tuple[str, str, int], list[PortRef]] = defaultdict(list)
+    odd: dict[tuple[str, _Usual], list[PortRef]] = defaultdict(list)
     if usual := _common(facts, word, said):
         for ref, text in said.items():
             if text != usual.text:
-                odd[text, *usual].append(ref)
+                odd[text, usual].append(ref)
         return odd
     for switch, own in groupby(said.items(), key=lambda item: item[0].switch):
         some = dict(own)
         usual = _common(facts, word, some)
         for ref, text in some.items() if usual else ():
             if usual and text != usual.text:
-                odd[f"{text} on {switch}", *usual].append(ref)
+                odd[f"{text} on {switch}", usual].append(ref)
     return odd
 
 
@@ -177,10 +177,11 @@ _NO_VOICE: Final = "without a voice VLAN"
 
 
 class _Usual(NamedTuple):
-    """What most ports of a kind have, and how many."""
+    """What most ports of a kind have, how many, and whether the kind is in the name of their VLAN."""
 
     text: str
     agreeing: int
+    named: bool
 
 
 def _by_kind(facts: Facts) -> dict[str, list[PortRef]]:
@@ -212,17 +213,19 @@ def _common(facts: Facts, word: str, said: dict[PortRef, str]) -> _Usual | None:
     ref = next(r for r, t in said.items() if t == text)
     access = access_of(facts.network.port(ref).switching)
     vlan = named(facts.network, access.vid).lower() if access is not None and access.vid else ""
-    least, most = (3, 75) if word in vlan or any(w in word for w in _WORD.findall(vlan)) else (5, 90)
-    return _Usual(text, n) if n >= least and 100 * n >= most * len(said) else None
+    is_named = word in vlan or any(w in word for w in _WORD.findall(vlan))
+    least, most = (3, 75) if is_named else (5, 90)
+    return _Usual(text, n, is_named) if n >= least and 100 * n >= most * len(said) else None
 
 
-def _odd(facts: Facts, word: str, setting: Setting, refs: list[PortRef], told: tuple[str, str, int]) -> Fault:
-    has, usual, agreeing = told
+def _odd(facts: Facts, kind: tuple[str, Setting], refs: list[PortRef], has: str, most: _Usual) -> Fault:
+    (word, setting), (usual, agreeing, is_named) = kind, most
     by_box: dict[str, list[PortRef]] = defaultdict(list)
     for ref in refs:
         by_box[ref.switch].append(ref)
     place, one = by_switch(by_box), len(refs) == 1
     return Fault(
+        severity=Severity.RISK if is_named else Severity.TIDY,
         place=place,
         what=f"{place} {'is' if one else 'are'} {has.partition(' on ')[0]}, and {count(agreeing, 'other port')} labelled "
         f"'{word}' {'is' if agreeing == 1 else 'are'} {usual}.",

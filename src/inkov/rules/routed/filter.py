@@ -150,7 +150,7 @@ def shadowed(facts: Facts) -> Iterator[Fault]:
         hidden = [
             (before, e)
             for n, e in enumerate(bound.entries)
-            if not e.accepts and (before := next((b for b in bound.entries[:n] if b.accepts and _covers(b, e)), None))
+            if _narrow_drop(e) and (before := next((b for b in bound.entries[:n] if b.accepts and _covers(b, e)), None))
         ]
         if hidden:
             some, device, name = _vlans(facts, rows), joined(dict.fromkeys(i.device for i in rows)), bound.name
@@ -165,6 +165,11 @@ def shadowed(facts: Facts) -> Iterator[Fault]:
                 vlans=some,
                 members=members_of(facts.network, some),
             )
+
+
+def _narrow_drop(entry: Entry) -> bool:
+    """Tells whether an entry drops some packets; one that drops all the rest stands last, and hidden or not does no harm."""
+    return not entry.accepts and bool(entry.origin or entry.target or entry.only)
 
 
 def _covers(before: Entry, entry: Entry) -> bool:
