@@ -96,6 +96,12 @@ class Network(Bridging):
         """Ports that are cabled by the labels at both ends alone: a label is text, and they may be or not."""
         return by_labels(self.switches, self.cabling)
 
+    @property
+    def uncabled(self) -> bool:
+        """There are several switches, and nothing says that any two devices are cabled."""
+        switches = [s for s in self.switches.values() if s.kind is Kind.SWITCH]
+        return len(switches) > 1 and not (self.links or self.labelled or any(s.heard for s in switches))
+
     @cached_property
     def followed(self) -> Network:
         """The campus with the cables that labels alone name, which audits and traces follow; itself where none do."""

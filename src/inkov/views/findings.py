@@ -89,8 +89,18 @@ def audit_view(
     counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
     views = tuple(map(finding_view, findings))
     unread = tuple(dict.fromkeys(p.source.file for p in network.campus.unread))
-    said = _summary(counts, views, broken)
+    said = " ".join(filter(None, (_uncabled(network), _summary(counts, views, broken))))
     return AuditView(network.campus.name, size(network), counts, views, waived, known, said, unread, tuple(broken))
+
+
+def _uncabled(network: Network) -> str:
+    """Says that no cable is known, where there are several switches: then nothing between them was judged."""
+    if not network.uncabled:
+        return ""
+    return (
+        "No cable between switches is known, so nothing between them was judged: hand in what LLDP heard, "
+        "or write `cables` into a campus file ('inkov draft' begins one)."
+    )
 
 
 def _summary(counts: Mapping[str, int], findings: Iterable[FindingView], broken: Sequence[str]) -> str:

@@ -8,9 +8,9 @@ from inkov.forwarding.cabling import Wire
 from inkov.kinds.table import untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
-from inkov.model.switch import DEFAULT_VLAN, Heard
+from inkov.model.switch import DEFAULT_VLAN, Heard, Kind
 from inkov.model.vlanset import VlanSet
-from inkov.rules.finding import Evidence, Fault, Severity
+from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.pairs import PLACE, pair
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, joined, named
@@ -284,3 +284,41 @@ def _far_end(facts: Facts, heard: Heard) -> PortRef | None:
         return None
     port = switch.ports[heard.far_port]
     return PortRef(switch.name, port.lag if port.lag and port.lag in switch.ports else port.name)
+
+
+@rule(
+    "neighbour/none",
+    Severity.RISK,
+    faults=(22,),
+    looks_for="Several switches, and no cable between any two of them is known.",
+    why="Most faults are at the links between switches. Without cables nothing there is judged, and no VLAN is known to be whole.",
+    mend="Hand in what LLDP heard, or write `cables` into a campus file; `inkov draft` begins one.",
+    breaks=Example(
+        {
+            f"{n}.yaml": switch_text(n, "{310: tanks}", "{1: {access: 310}, u1: {trunk: '310'}}")
+            for n in ("cove", "hall")
+        },
+        place="cove and hall",
+    ),
+    passes=Example(
+        {
+            f"{n}.yaml": switch_text(n, "{310: tanks}", "{1: {access: 310}, u1: {trunk: '310'}}", neighbours=far)
+            for n, far in (("cove", "{}"), ("hall", "{u1: cove u1}"))
+        }
+    ),
+)
+def none(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding for the campus."""
+    network = facts.network
+    names = [n for n, s in network.switches.items() if s.kind is Kind.SWITCH]
+    if network.uncabled:
+        yield Fault(
+            place=joined(names),
+            what=f"No cable between the {len(names)} switches is known, so nothing between them was judged.",
+            evidence=(
+                Evidence(
+                    "no neighbour heard, and no cable stated", network.switches[names[0]].origin.of(Setting.NEIGHBOUR)
+                ),
+            ),
+            causes=(Cause("", Setting.CABLE),),
+        )
