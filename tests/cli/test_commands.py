@@ -152,7 +152,7 @@ def test_vlans_shows_one_vlan_across_all_switches_with_islands(quillfin):
 def test_ports_are_a_row_each_in_a_pipe_and_runs_on_a_screen(quillfin):
     args = ["ports", "mended", "--switch", "seal-ward"]
     piped = run_inkov(*args, cwd=quillfin).out.splitlines()
-    assert piped[1].split() == ["seal-ward:1", "access", "310", "-", "on", "-", "seal", "pool"]
+    assert piped[1].split() == ["seal-ward:1", "access", "310", "-", "on", "seal-tank", "seal", "pool"]
     rows = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)["rows"]
     assert [line.split("  ")[0] for line in piped[1:]] == [r["port"] for r in rows]
     shown = on_screen(*args, columns=100, cwd=quillfin)

@@ -193,7 +193,7 @@ def test_a_switch_plugged_into_a_willing_port_joins_what_it_gets(site):
     """It makes a trunk of it: users and guests, on one hub; into a plain port it gets no more than its host had."""
     ran = run_inkov("rehearse", site, "--plug", "hall:3")
     assert ran.code == 1
-    assert ran.out.splitlines()[0] == "c   1 step    NOT SAFE"
+    assert ran.out.splitlines()[0] == "c   1 step    NOT SAFE AS IT ENDS"
     assert "Claim  users, guests apart: proved → broken" in ran.out
     assert run_inkov("rehearse", site, "--plug", "hall:1").out.splitlines()[0] == "c   1 step    SAFE"
 

@@ -68,12 +68,13 @@ def _sends_more(before: Side, after: Side, moved: Iterable[PortRef]) -> bool:
 
 
 def _moved(before: Side, steps: Iterable[Step]) -> frozenset[PortRef]:
-    """Returns the ports that steps set, and those of devices that another takes the place of."""
+    """Returns the ports that steps set or cable, and those of devices that another takes the place of."""
     found: set[PortRef] = set()
     for step in steps:
         if isinstance(step, SetPorts):
             found.update(step.ports)
-        elif isinstance(step, Arrival) and step.switch:
+        elif isinstance(step, Arrival):
+            found.update(end for c in step.cables for end in (c.a, c.b))
             found.update(before.followed.edge_ports.get(step.switch, ()))
         elif isinstance(step, SetSwitch):
             for vid in _retyped(before, step):

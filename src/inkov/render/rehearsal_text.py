@@ -75,10 +75,10 @@ def _did(did: DriftView) -> list[tuple[str, Block]]:
     rows += [("Claim", words(f"{c.name}: {c.before} → {c.after}")) for c in did.claims]
     new = _by_place(f.finding for f in did.findings.new if _matters(f))
     gone = _by_place(f for f in did.findings.gone if f.severity != "tidy")
-    for head, some, others in (("New", new, gone), ("Gone", gone, new)):
-        left = [what for what, rank in some.items() if rank < others.get(what, rank + 1)]
-        if left:  # one that only says something else, and is as bad, is neither
-            rows.append((head, words("; ".join(left))))
+    worse = [what for what, rank in new.items() if rank < gone.get(what, rank + 1)]
+    for head, some in (("New", worse), ("Gone", [what for what in gone if what not in new])):
+        if some:  # one that only says something else, and is as bad or milder, is neither
+            rows.append((head, words("; ".join(some))))
     counts = [sum(len(h["at"]) for h in some) for some in (did.reach.gained, did.reach.lost)]
     if any(counts):
         rows.append(("Reach", words(f"{counts[0]} pairs of ports gained, {counts[1]} lost")))

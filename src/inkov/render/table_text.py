@@ -9,6 +9,7 @@ from inkov.model import names
 from inkov.render.page import WIDTH, clean, table, words
 from inkov.render.rows import Cell, Column, Page, Shown, shortened
 from inkov.render.text import Block, Stack, Text
+from inkov.rules.wording import joined
 from inkov.views.tables import FloodRow, HeardRow, LinkRow, PortRow, SyncRow, VlanCell, VlanRow
 
 _GRID_MAX = 40
@@ -252,10 +253,16 @@ PORTS = (
 
 def ports_page(rows: Sequence[PortRow]) -> Page:
     """Returns ports, each in a row; on a screen runs of like ones in one."""
-    return Page(PORTS, [_port(r, r) for r in rows], lambda: [_port(a, b) for a, b in _runs(rows)], nothing="no ports")
+    return Page(
+        PORTS,
+        [_port(r, r) for r in rows],
+        lambda: [_port(run[0], run[-1], run) for run in _runs(rows)],
+        nothing="no ports",
+    )
 
 
-def _port(first: PortRow, last: PortRow) -> tuple[Cell, ...]:
+def _port(first: PortRow, last: PortRow, run: Sequence[PortRow] = ()) -> tuple[Cell, ...]:
+    hosts = joined([h for row in run or [first] for h in row.hosts])
     name = first.port if first is last else f"{first.port}-{last.port.partition(':')[2]}"
     return (
         clean(name),
@@ -263,7 +270,7 @@ def _port(first: PortRow, last: PortRow) -> tuple[Cell, ...]:
         first.vlans or "-",
         "-" if first.native is None else str(first.native),
         "on" if first.enabled else _OFF,
-        clean(first.faces) or "-",
+        clean(first.faces or hosts) or "-",
         clean(first.label) or "-",
         clean(first.source),
     )
@@ -272,14 +279,14 @@ def _port(first: PortRow, last: PortRow) -> tuple[Cell, ...]:
 _OFF = Text("off", "bold")
 
 
-def _runs(rows: Iterable[PortRow]) -> list[tuple[PortRow, PortRow]]:
-    """Joins neighbouring rows that differ in nothing but the port."""
-    runs: list[tuple[PortRow, PortRow]] = []
+def _runs(rows: Iterable[PortRow]) -> list[list[PortRow]]:
+    """Joins neighbouring rows that differ in nothing but the port, and the hosts there."""
+    runs: list[list[PortRow]] = []
     for row in rows:
-        if runs and _like(runs[-1][1], row):
-            runs[-1] = (runs[-1][0], row)
+        if runs and _like(runs[-1][-1], row):
+            runs[-1].append(row)
         else:
-            runs.append((row, row))
+            runs.append([row])
     return runs
 
 

@@ -127,7 +127,8 @@ class PortRow:
         vlans: its VLAN or allowed list, as written where possible.
         native: native VLAN of a trunk; null when none.
         enabled: administratively on.
-        faces: the far end of its link, and whether labels alone say so; else the hosts known there, or empty.
+        faces: the far end of its link, and whether labels alone say so, `LAG name` for a member, or empty.
+        hosts: the hosts known there, by name.
         label: its label.
         source: where it is configured.
     """
@@ -138,6 +139,7 @@ class PortRow:
     native: int | None
     enabled: bool
     faces: str
+    hosts: tuple[str, ...]
     label: str
     source: str
 
@@ -289,10 +291,8 @@ def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
     hosts: dict[PortRef, list[str]] = {}
     for host in network.campus.hosts.values():
         hosts.setdefault(host.port, []).append(host.name)
-    for ref, names in hosts.items():
-        faces.setdefault(ref, ", ".join(names))
     return [
-        _port_row(port, ref, faces)
+        _port_row(port, ref, faces, hosts)
         for switch in network.switches.values()
         if switches is None or switch.name in switches
         for port in switch.ports.values()
@@ -306,7 +306,7 @@ def _concerns(port: Port, vlans: VlanSet) -> bool:
     return bool(memberships(port.switching) & vlans.mask) or (native is not None and native in vlans)
 
 
-def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str]) -> PortRow:
+def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str], hosts: dict[PortRef, list[str]]) -> PortRow:
     trunk = trunk_of(port.switching)
     return PortRow(
         port=str(ref),
@@ -315,6 +315,7 @@ def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str]) -> PortRow:
         native=trunk.native if trunk and not port.lag else None,
         enabled=port.enabled,
         faces=faces.get(ref, ""),
+        hosts=tuple(hosts.get(ref, ())),
         label=port.label,
         source=str(port.origin.here),
     )
