@@ -146,7 +146,22 @@ def clinic() -> Files:
         },
         "assume": {"own-tag": "drop"},
     }
+    files["annex"] = {
+        "inkov": "switch",
+        "name": "annex",
+        "mac": "00:00:5e:00:53:31",
+        "tree": {"protocol": "rstp"},
+        "ports": {"1-4": {"label": "desk"}, "5-6": {"label": "camera"}, "u1": {"label": "to ward-6"}},
+        "domains": {
+            DESKS: {"name": "desks", "untagged": "1-4", "tagged": {"u1": DESKS}},
+            CAMERAS: {"name": "cameras", "untagged": "5-6", "tagged": {"u1": CAMERAS}},
+        },
+        "routing": False,
+        "gateways": {},
+    }
+    files["ward-6"]["ports"]["d1"] = {"trunk": "20,40", "native": "none", "label": "to annex"}
     cables = [f"core-{c} w{n} - ward-{n} u{c}" for n in range(1, 7) for c in (1, 2)]
+    cables.append("ward-6 d1 - annex u1")
     cables += ["core-1 x1 - core-2 x1", "core-1 x9 - gate e1", "core-1 s1 - store u1", "core-2 s1 - store u2"]
     kinds = {1: DESKS, 9: CAMERAS, 11: PRINTERS, 12: TILLS, 13: GUESTS, 15: SCANNERS, 16: LAB}
     hosts = [
@@ -483,6 +498,36 @@ def faults() -> Iterator[Fault]:  # noqa: PLR0915 - a list, one fault after anot
         ("",),
     )
 
+    yield Fault(
+        f,
+        "two hosts of another subnet in the lab",
+        every(
+            host("lab-2", address="10.9.81.102/24", gateway="10.9.81.1"),
+            host("lab-3", address="10.9.81.103/24", gateway="10.9.81.1"),
+        ),
+        ("lab-2", "lab-3"),
+        ("10.9.81",),
+    )
+    yield Fault(
+        f,
+        "a host that sits where another one's VLAN is",
+        host("cameras-4", port="ward-4:12"),
+        ("cameras-4",),
+        ("40", "60"),
+    )
+    yield Fault(
+        f,
+        "ports in a VLAN of the register that nobody defines",
+        every(
+            entry("campus/register", dict(NAMES) | {110: "doors"}),
+            port("ward-2", "15", access=110, label="door 2-15"),
+            host("scanners-2", port="ward-2:20"),
+        ),
+        ("ward-2:15",),
+        ("Define VLAN 110",),
+    )
+    yield Fault(f, "a server's trunk without its VLAN", port("store", "7", trunk="110"), ("store:7",), ("110",))
+
     f = "on the way"
     yield Fault(
         f,
@@ -572,6 +617,23 @@ def faults() -> Iterator[Fault]:  # noqa: PLR0915 - a list, one fault after anot
         ("swapped",),
     )
     yield Fault(f, "a name of another VLAN", entry("ward-2/vlans/40", "guests"), ("ward-2", "VLAN 40"), ("guests",))
+
+    yield Fault(
+        f,
+        "a bridge of its own with an unlike tag",
+        entry("annex/domains/40/tagged/u1", 400),
+        ("annex:u1", "ward-6:d1"),
+        ("400",),
+    )
+    yield Fault(
+        f,
+        "two tags of a bridge swapped",
+        every(entry("annex/domains/40/tagged/u1", 20), entry("annex/domains/20/tagged/u1", 40)),
+        ("annex:u1", "ward-6:d1"),
+        ("20",),
+    )
+    yield Fault(f, "a port in no bridge", entry("annex/domains/40/untagged", "5"), ("annex:6",), ("",))
+    yield Fault(f, "a bridge without its uplink", entry("annex/domains/40/tagged", {}), ("annex", "ward-6:d1"), ("40",))
 
     f = "one template"
     yield Fault(

@@ -153,7 +153,6 @@ UNCURED = {
     "native/users",  # as native/default
     "trunk/absent",  # as native/default
     "tree/edge-root",  # no other switch has a priority that would make it root
-    "vlan/islands",  # no cable joins the two
     "voice/same",  # no other port has a voice VLAN
     "voice/undefined",  # as voice/same
 }

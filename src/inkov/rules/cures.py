@@ -346,6 +346,20 @@ def shut_unused(network: Network, finding: Finding) -> Iterator[Cure]:
         yield tuple(set_at(r, PortChange(enabled=False)) for r in refs)
 
 
+def make_edges(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Makes host ports edge ports."""
+    refs = _ports(network, finding)
+    if refs:
+        yield tuple(set_at(ref, PortChange(tree=TreeChange(edge=True))) for ref in refs)
+
+
+def open_shut(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Turns ports on that are shut."""
+    refs = [ref for ref in _ports(network, finding) if not network.port(ref).enabled]
+    if refs:
+        yield tuple(set_at(ref, PortChange(enabled=True)) for ref in refs)
+
+
 def map_secondaries(network: Network, finding: Finding) -> Iterator[Cure]:
     """Maps a promiscuous port to all secondaries of its primary."""
     for ref in _ports(network, finding):

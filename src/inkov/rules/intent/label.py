@@ -11,7 +11,7 @@ from typing import Final, NamedTuple
 from inkov.forwarding.labels import ends_in_label
 from inkov.forwarding.network import Network
 from inkov.kinds.accounts import is_stated
-from inkov.kinds.table import access_of, setting_words
+from inkov.kinds.table import access_of, memberships, setting_words, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.rules.cures import set_at
@@ -156,7 +156,11 @@ class _Says:
         if key not in self._words:
             access = access_of(port.switching)
             if setting is Setting.MODE:
-                text = setting_words(port) if access is None or access.vid is None else f"access {access.vid}"
+                own = untagged_vlan(
+                    port.switching
+                )  # one kind of box says "access" for it, another "bridged untagged in"
+                alone = own and memberships(port.switching) & ~((1 << (access.voice or 0)) if access else 0) == 1 << own
+                text = f"in VLAN {own}" if alone else setting_words(port)
             else:
                 text = "" if access is None else f"with voice VLAN {access.voice}" if access.voice else _NO_VOICE
             self._words[key] = text

@@ -227,6 +227,7 @@ _USED = "{1-7: {access: 310}, 8: {access: 340, label: scale 8}, u1: {trunk: '310
     looks_for="A port that is shut, or in the parking VLAN, though its label says what is on it and its siblings use theirs.",
     why="Ports nobody uses are parked in ranges. One that is still labelled was most often taken along by a range too long.",
     mend="Open it and put it into its VLAN, or take its label off.",
+    cure=cures.open_shut,
     breaks=Example(
         {
             f"{name}.yaml": switch_text(

@@ -58,7 +58,11 @@ def undefined(facts: Facts) -> Iterator[Fault]:
                 place=f"{switch}:{ports_text([r.port for r in refs])}",
                 what=f"{subject} of {switch} {'are' if len(refs) > 1 else 'is'} in {named(network, vid)}, which {switch} "
                 f"{state}: nothing sent there goes anywhere.",
-                mend=f"{todo} on {switch}, as on the switches that use it." if elsewhere else _slip(network, refs, vid),
+                mend=f"{todo} on {switch}, as on the switches that use it."
+                if elsewhere
+                else f"{todo} on {switch} and on its way to the others, as the register has it."
+                if vid in network.campus.register
+                else _slip(network, refs, vid),
                 evidence=(
                     _set_to(network, refs[0], vid),
                     Evidence(

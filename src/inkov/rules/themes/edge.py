@@ -59,6 +59,7 @@ def on_link(facts: Facts) -> Iterator[Fault]:
     why="Such a port stays shut for half a minute after the host is switched on. Hosts give up asking for an address before "
     "that, and every one of them starts a change of the topology.",
     mend="Make host ports edge ports.",
+    cure=cures.make_edges,
     breaks=Example(
         {**triangle(_STP, port=", edge: true"), "archive.yaml": triangle(_STP)["archive.yaml"]}, place="archive:1-2"
     ),
