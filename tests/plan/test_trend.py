@@ -14,7 +14,7 @@ from PIL import Image
 from conftest import run_inkov
 from inkov.change.history import TrendRow, TrendView, TurnRow
 from inkov.render.page import to_text
-from inkov.render.trend_text import trend_junit, trend_markdown, trend_text
+from inkov.render.screens.trend_text import trend_junit, trend_markdown, trend_text
 
 NAME = "card data stays apart"
 

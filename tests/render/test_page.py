@@ -3,11 +3,11 @@
 import pytest
 
 from inkov.model.errors import BadInput
-from inkov.render.audit_text import audit_text
 from inkov.render.page import clean, table, to_text, words
 from inkov.render.rows import Column, Page, Wish, separated, text
-from inkov.render.table_text import flood_page, links_page, ports_page
-from inkov.render.way_text import tags_text
+from inkov.render.screens.audit_text import audit_text
+from inkov.render.screens.table_text import flood_page, links_page, ports_page
+from inkov.render.screens.way_text import tags_text
 from inkov.views.findings import AuditView, EvidenceView, FindingView, Size
 from inkov.views.tables import HeardRow, LinkRow, LostRow, PortRow
 

@@ -140,7 +140,7 @@ def report(
 ) -> tuple[AuditView, set[str]]:
     """Runs an audit, writes what it found, and returns it with how bad it is that claims are broken."""
     network = load_network(site)
-    from inkov.render.audit_text import audit_text
+    from inkov.render.screens.audit_text import audit_text
     from inkov.rules.catalogue import audited as run
     from inkov.views.findings import audit_view
 

@@ -79,7 +79,7 @@ def drift(
             many_networks()
             view = changes.drift(first, second, (before, after))
     Run.unread = ()
-    from inkov.render.drift_text import drift_junit, drift_markdown, drift_text
+    from inkov.render.screens.drift_text import drift_junit, drift_markdown, drift_text
 
     if result_format in {DriftFormat.MD, DriftFormat.JUNIT}:
         put(drift_markdown(view) if result_format is DriftFormat.MD else drift_junit(view), output)
@@ -139,7 +139,7 @@ def rehearse(
     campus = network.campus
     from inkov.change.rehearsal import rehearsal_view
     from inkov.formats.ours import change_file
-    from inkov.render.rehearsal_text import rehearsal_text
+    from inkov.render.screens.rehearsal_text import rehearsal_text
 
     many_networks()
     name = ""
@@ -204,7 +204,7 @@ def mend(
     """
     from inkov.change.mending import mended
     from inkov.render.page import clean, plural
-    from inkov.render.rehearsal_text import mend_text
+    from inkov.render.screens.rehearsal_text import mend_text
 
     copies = None
     if apply is not None or diff:

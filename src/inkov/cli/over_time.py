@@ -45,7 +45,7 @@ def history(
     from inkov.change.history import trend_view
     from inkov.cli.output import put_bytes
     from inkov.cli.revisions import states
-    from inkov.render.trend_text import trend_figure, trend_junit, trend_markdown, trend_text
+    from inkov.render.screens.trend_text import trend_figure, trend_junit, trend_markdown, trend_text
 
     revisions = states(str(site), last)
     known = {c.name: None for s in revisions if s.campus for c in s.campus.claims}
@@ -87,8 +87,8 @@ def failures(
     from inkov import api
     from inkov.change.failures import trials
     from inkov.formats.ours import change_file
-    from inkov.render.rehearsal_text import trials_text
     from inkov.render.row_pages import trials_page
+    from inkov.render.screens.rehearsal_text import trials_text
 
     campus, every = network.campus, not (cuts or fails or plugs)
     cables = [(w.a, w.b) for k in network.followed.links for w in k.wires if k.up]

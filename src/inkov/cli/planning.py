@@ -61,7 +61,7 @@ def trim(
     network = load_network(site, planned or [], strict=True)
     from inkov import api
     from inkov.render.row_pages import trim_page
-    from inkov.render.trim_text import trim_text
+    from inkov.render.screens.trim_text import trim_text
     from inkov.views.trims import trim_view
 
     kept = chosen_vlans(network, keep, "--keep")

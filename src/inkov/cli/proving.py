@@ -70,8 +70,8 @@ def prove(
 def _grid(site: Path, result_format: str, output: Path | None) -> None:
     network = load_network(site)
     from inkov.proof.grid import grid
-    from inkov.render.proof_text import grid_text
     from inkov.render.row_pages import grid_page
+    from inkov.render.screens.proof_text import grid_text
     from inkov.views.reports import grid_rows
 
     rows = grid_rows(grid(network))
@@ -91,8 +91,8 @@ def decide(
     """Decides claims, writes certificates into a folder if there is one, and tells whether all claims were proved."""
     network = load_network(site)
     from inkov import api
-    from inkov.render.proof_text import prove_text
     from inkov.render.row_pages import claims_page
+    from inkov.render.screens.proof_text import prove_text
     from inkov.views.reports import verdict_views
 
     many_networks()
@@ -123,8 +123,8 @@ def recheck(
     The site may have changed since: recheck tells whether each proof still holds. Exits 1 if one does not.
     """
     from inkov import api
-    from inkov.render.recheck_text import recheck_text
     from inkov.render.row_pages import checked_page
+    from inkov.render.screens.recheck_text import recheck_text
 
     rows = api.recheck(certificate, site)
     emit("recheck", result_format, output, rows, recheck_text, checked_page)
@@ -163,7 +163,7 @@ def trace(
         raise typer.BadParameter("name both ends: inkov trace [SITE] A B")
     network = load_network(site)
     from inkov.api import trace as run
-    from inkov.render.trace_text import trace_text
+    from inkov.render.screens.trace_text import trace_text
     from inkov.views.traces import trace_view
 
     view = trace_view(network, run(network, a, b, tag), (a, b))

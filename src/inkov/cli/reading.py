@@ -33,7 +33,7 @@ def sources(
     """Show which facts each file states of which device, which facts are missing and how to get them, and which files contradict each other."""
     network = load_network(site)
     from inkov.formats.registry import FORMATS
-    from inkov.render.sources_text import sources_text
+    from inkov.render.screens.sources_text import sources_text
     from inkov.views.sources import sources_view
 
     ways = {f.name: f.ways for f in FORMATS}

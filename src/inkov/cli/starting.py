@@ -82,7 +82,7 @@ def explain(
     """Explain a rule: what it looks for, why it matters, and an example. Without a name, list all rules by theme."""
     from inkov.model.errors import Problem, nearest
     from inkov.model.source import Source
-    from inkov.render.rule_text import rule_text, rules_text
+    from inkov.render.screens.rule_text import rule_text, rules_text
     from inkov.rules.catalogue import RULES
 
     listed = [r for r in RULES.values() if rule is None or r.theme == rule]

@@ -92,7 +92,7 @@ def vlans(
     network = load_network(site)
     from inkov import api
     from inkov.render.page import WIDTH
-    from inkov.render.table_text import converged_page, vlans_page
+    from inkov.render.screens.table_text import converged_page, vlans_page
     from inkov.views.tables import sync_rows, vlan_rows
 
     switches, some = chosen_switches(network, switch), chosen_vlans(network, vlan)
@@ -116,7 +116,7 @@ def links(
 ) -> None:
     """Show both ends of each link in one row: the VLANs it carries, and why it loses the others."""
     network = load_network(site)
-    from inkov.render.table_text import links_page
+    from inkov.render.screens.table_text import links_page
     from inkov.views.tables import link_rows
 
     rows = link_rows(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
@@ -140,8 +140,8 @@ def ports(
 ) -> None:
     """Show each port: its settings and what it faces."""
     network = load_network(site)
-    from inkov.render.relay_text import grids_text, relays_page, rogues_page
-    from inkov.render.table_text import ports_page
+    from inkov.render.screens.relay_text import grids_text, relays_page, rogues_page
+    from inkov.render.screens.table_text import ports_page
     from inkov.views.relays import grids, relay_rows
     from inkov.views.rogues import rogue_rows
     from inkov.views.tables import port_rows
@@ -172,7 +172,7 @@ def gateways(
 ) -> None:
     """Show gateways: address, up or down and why, and their filters."""
     network = load_network(site)
-    from inkov.render.gateway_text import gateways_page
+    from inkov.render.screens.gateway_text import gateways_page
     from inkov.views.gateways import gateways_view
 
     view = gateways_view(network, chosen_switches(network, switch), chosen_vlans(network, vlan))
@@ -199,7 +199,7 @@ def flood(
         raise typer.BadParameter("--inner needs --tag")
     network = load_network(site)
     from inkov.api import port_named
-    from inkov.render.table_text import flood_page
+    from inkov.render.screens.table_text import flood_page
     from inkov.views.tables import flood_rows
 
     source = None if port is None else port_named(network.campus, port)
@@ -218,7 +218,7 @@ def tree(
     """Draw the spanning trees: the root, the path of each switch to it, and why each blocked port lost."""
     network = load_network(site)
     from inkov.render.row_pages import tree_page
-    from inkov.render.tree_text import trees_text
+    from inkov.render.screens.tree_text import trees_text
     from inkov.views.trees import trees_view
 
     view = trees_view(network, chosen_vlans(network, vlan), chosen_switches(network, switch))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from inkov.render.rule_text import option_words
+from inkov.render.screens.rule_text import option_words
 from inkov.rules.faults import FAULTS
 from inkov.rules.registry import Example, Rule
 

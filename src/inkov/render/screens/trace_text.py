@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, words
+from inkov.render.screens.way_text import passage_lines, tags_text, write_rows
 from inkov.render.text import Block, Stack, Text
-from inkov.render.way_text import passage_lines, tags_text, write_rows
 from inkov.views.reports import PassageView, TurnView
 from inkov.views.traces import HaltView, LegView, TraceView
 

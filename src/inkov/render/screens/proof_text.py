@@ -7,8 +7,8 @@ from typing import Final
 
 from inkov.proof.prove import AS_OF_TODAY, IN_EVERY_TREE
 from inkov.render.page import OUTCOME_STYLES, badge, labelled, plural, spaced, table, tally, words
+from inkov.render.screens.way_text import passage_lines, tags_text, write_rows
 from inkov.render.text import Block, Stack, Text
-from inkov.render.way_text import passage_lines, tags_text, write_rows
 from inkov.views.reports import GridRow, PassageView, StopView, TurnView, VerdictView, WitnessView
 
 _ORDER = ("broken", "cannot tell", "proved")

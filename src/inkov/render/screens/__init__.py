@@ -1,0 +1,1 @@
+"""What commands show on a screen: blocks of text, one module a command or two."""
