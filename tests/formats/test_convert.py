@@ -1,6 +1,7 @@
 """What `convert` writes reads back as the same campus: frames, links and what is not known."""
 
 import random
+from ipaddress import ip_interface
 
 import pytest
 from hypothesis import given
@@ -16,7 +17,9 @@ from inkov.formats.reading import Reading
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
 from inkov.model.names import PortRef
-from inkov.model.switch import Bridged, General, Trunk
+from inkov.model.routing import Gateway
+from inkov.model.source import Origin
+from inkov.model.switch import Bridged, General, Switch, Trunk, Vlan
 from inkov.model.vlanset import VlanSet
 from inkov.rules.catalogue import RULES
 from strategies import campuses
@@ -156,3 +159,11 @@ def test_names_that_are_patterns_paths_or_keys_survive(tmp_path):
     assert file.name == "-..-etc-quay.yaml"
     (switch,) = inkov.load(file).switches.values()
     assert sorted(switch.ports) == sorted(ports)
+
+
+def test_a_gateway_reads_back_with_what_is_not_told_of_it():
+    address = ip_interface("192.0.2.1/24")
+    own = Gateway(10, (address,), untold=(6,)), Gateway(20, (ip_interface("192.0.3.1/24"),))
+    switch = Switch(name="a", vlans={10: Vlan(10), 20: Vlan(20)}, ports={}, gateways=own, origin=Origin("a", "", {}))
+    assert "not-told: [IPv6]" in switch_writer.text(switch)
+    assert [(g.vid, g.untold) for g in read_back(switch).gateways] == [(10, (6,)), (20, ())]

@@ -276,6 +276,7 @@ def test_interfaces_that_are_no_bridge_ports_relay_nothing_and_the_walk_says_wha
     switch = quay(tmp_path, *rows)
     assert switch.ports["mgmt"].switching == Routed()
     assert [str(a) for g in switch.gateways for a in g.addresses] == ["192.0.2.9/24"]
+    assert [g.untold for g in switch.gateways] == [(6,)]  # the table lists IPv4 alone (RFC 4293)
     assert {p.stance for p in switch.ports.values()} == {None}
 
 

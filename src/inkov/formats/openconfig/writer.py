@@ -190,6 +190,7 @@ def _of_switch(switch: Switch) -> Iterator[str]:
         "private VLANs": any(e.type is not VlanType.PLAIN for e in (switch.vlans or {}).values()),
         f"spanning tree {switch.tree.protocol.value if switch.tree.protocol else ''}": switch.tree.protocol
         in {Protocol.STP, Protocol.OFF},
+        "that it may have addresses of another family": any(g.untold for g in switch.gateways),
         "shared addresses and filters of gateways": any(g.virtual or g.inward or g.outward for g in switch.gateways),
     }
     yield from (text for text, there in said.items() if there)

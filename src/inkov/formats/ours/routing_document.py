@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from dataclasses import replace
+from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BeforeValidator, Field
 
@@ -20,6 +21,8 @@ from inkov.formats.ours.fields import (
 from inkov.model.routing import Entry, Gateway
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
+
+Family: TypeAlias = Literal["IPv4", "IPv6"]
 
 
 def _of_address(value: Any) -> Any:
@@ -39,11 +42,18 @@ class GatewayEntry(Document):
     virtual: Annotated[list[IpField], BeforeValidator(one_or_more, json_schema_input_type=list[IpField] | IpField)] = (
         Field([], description="Addresses that it shares with the gateways of other devices, as a redundant pair does.")
     )
+    not_told: Annotated[list[Family], BeforeValidator(one_or_more, json_schema_input_type=list[Family] | Family)] = (
+        Field(
+            [],
+            description="Families of which it is not known whether it has addresses: IPv4 or IPv6. A walk may not tell.",
+        )
+    )
 
     def model(self, vid: Vid | None, port: str, source: Source) -> Gateway:
         """Returns the gateway in a VLAN, or behind a port with a tag."""
-        filters = self.in_ or "", self.out or ""
-        return Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
+        filters, untold = (self.in_ or "", self.out or ""), tuple(int(f[-1]) for f in self.not_told)
+        own = Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
+        return replace(own, untold=untold) if untold else own
 
 
 GatewayField = Annotated[

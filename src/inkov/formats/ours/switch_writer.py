@@ -143,6 +143,8 @@ def _gateway(gateway: Gateway) -> dict[str, Any]:
         found["enabled"] = False
     if gateway.virtual:
         found["virtual"] = [str(ip) for ip in gateway.virtual]
+    if gateway.untold:
+        found["not-told"] = [f"IPv{family}" for family in gateway.untold]
     return _Line(found)
 
 
