@@ -171,3 +171,19 @@ def test_an_outage_where_a_risk_was_is_new(tmp_path):
     write_files(tmp_path, {**wide, "a.yaml": narrow})
     out = run_inkov("rehearse", tmp_path, "--set", "a:u1 trunk 201").out
     assert "   New    list/differs at a:u1 <-> b:u1\n" in out
+
+
+def test_cutting_what_leads_outside_takes_no_proof_away(tmp_path):
+    write_files(
+        tmp_path,
+        {
+            "fence.yaml": "inkov: switch\nname: fence\nkind: router\nports:\n  e0: {subinterfaces: {untagged: 203.0.113.2/30}}\n"
+            "  e1: {subinterfaces: {50: {address: 10.0.50.1/24, in: f, out: f}}}\nfilters: {f: [{action: drop}]}\n"
+            "routes: [{to: 0.0.0.0/0, via: 203.0.113.1}]\nneighbours: {e1: sw u1}\n",
+            "sw.yaml": "inkov: switch\nname: sw\nvlans: {50: tills}\nports: {1-2: {access: 50}, u1: {trunk: '50', native: none}}\n"
+            "routing: false\nassume: {own-tag: drop, tagged-native: accept}\n",
+            "campus.yaml": "inkov: campus\nname: x\nsegments: {tills: {vlan: 50}, internet: {outside: true}}\n"
+            "claims: [{name: tills stay in, apart: [tills, internet]}]\n",
+        },
+    )
+    assert run_inkov("rehearse", tmp_path, "--cut", "fence:e0").out.splitlines()[0] == "x   1 step    SAFE"

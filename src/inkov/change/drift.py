@@ -11,11 +11,12 @@ from typing_extensions import TypedDict
 from inkov.change.hearing import Hearing, Plugged, pairs, shifts
 from inkov.change.states import StateRow, states
 from inkov.forwarding.network import Network
-from inkov.model.campus import Campus, Claim
+from inkov.model.campus import Apart, Campus, Claim
 from inkov.model.names import ports_text
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
 from inkov.plan.renames import renamed
-from inkov.proof.outcome import CannotTell, Outcome, Verdict
+from inkov.proof.outcome import CannotTell, Outcome, Proved, Verdict
+from inkov.proof.outside import NO_WAY
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
 from inkov.rules.choice import Choice, identity, worse
@@ -129,10 +130,24 @@ class Side:
         """Returns what comes of a claim; None where it names what is not here."""
         if claim.name not in self._outcomes:
             try:
-                self._outcomes[claim.name] = self._prover.decide(claim)
+                outcome = self._prover.decide(claim)
             except LookupError:
                 return None
+            led_out = self.like is not None and self.like.leads_out
+            if (
+                led_out
+                and isinstance(claim, Apart)
+                and isinstance(outcome, CannotTell)
+                and outcome.missing == (NO_WAY,)
+            ):
+                outcome = Proved(("Nothing leads out of the campus any more.",))  # what was cut off takes no proof away
+            self._outcomes[claim.name] = outcome
         return self._outcomes[claim.name]
+
+    @property
+    def leads_out(self) -> bool:
+        """Some route or cable leads out of the campus."""
+        return self._prover.layer3.outside.known
 
     def badness(self, claim: Claim) -> int:
         """Returns how bad the outcome of a claim is, to be compared; one that names what is not here cannot be told."""
