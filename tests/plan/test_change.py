@@ -196,3 +196,22 @@ def test_a_revision_that_is_not_there_is_told(repository, args, message):
     ran = run_inkov("drift", *args, cwd=repository)
     assert (ran.code, ran.out) == (2, "")
     assert not message or ran.err == f"{message}\n"
+
+
+def test_a_cause_is_gone_once_it_is_taken_back(tmp_path):
+    """A native VLAN moved at both ends cuts nothing; one end of it alone would have. The VLAN that was taken out does."""
+    trunk = "{{trunk: '60,99', native: {0}}}"
+    for side, native, vlans in (("before", 99, "60: plant, 99: x"), ("after", 60, "99: x")):
+        files = {
+            "a.yaml": "inkov: switch\nname: a\nvlans: {60: plant, 99: x}\n"
+            f"ports: {{1: {{access: 60}}, u: {trunk.format(native)}}}\n",
+            "b.yaml": f"inkov: switch\nname: b\nvlans: {{{vlans}}}\n"
+            f"ports: {{u: {trunk.format(native)}, d: {trunk.format(99)}}}\nneighbours: {{u: a u, d: c u}}\n",
+            "c.yaml": "inkov: switch\nname: c\nvlans: {60: plant, 99: x}\n"
+            f"ports: {{1: {{access: 60}}, u: {trunk.format(99)}}}\n",
+            "campus.yaml": "inkov: campus\nname: x\nsegments: {plant: {vlan: 60}}\nclaims: [{together: plant}]\n",
+        }
+        write_files(tmp_path / side, files)
+    ran = run_inkov("drift", "before", "after", "--format", "json", cwd=tmp_path)
+    (turned,) = json.loads(ran.out)["claims"]
+    assert (turned["after"], turned["by"]) == ("broken", ["b: VLAN 60 is no longer defined"])

@@ -27,6 +27,9 @@ from inkov.views.reports import VerdictView, verdict_views
 _TRIES = 3000
 """Campuses that are tried at most to find which change did what."""
 
+_SETS = 4
+"""So many sets of changes that bring an effect about alone are tried for whether it is gone without them."""
+
 _EACH = 200
 """Up to so many changes, each is tried alone for what it does to reach."""
 
@@ -255,7 +258,7 @@ class _Cause:
         self._sides: dict[frozenset[Key], Side] = {}
 
     def of(self, shows: Callable[[Side], bool], near: Sequence[str] = (), *, silent: bool = False) -> tuple[str, ...]:
-        """Returns the fewest changes with which an effect shows, in words; none where it takes something else, too.
+        """Returns the fewest changes that bring an effect about alone and without which it is gone, in words; none where it takes more.
 
         Args:
             shows: tells whether a campus shows it.
@@ -267,7 +270,21 @@ class _Cause:
         candidates = [*first, *(k for k in keys if k not in set(first))]
         if not candidates or not self._shows(shows, candidates):
             return ()
-        return self._words(smallest(candidates, lambda some: self._shows(shows, some)))
+        rest, found = list(candidates), list[Sequence[Key]]()
+        while rest and len(found) < _SETS and self._shows(shows, rest):
+            some = smallest(rest, lambda some: self._shows(shows, some))
+            if self._gone_without(shows, some):
+                return self._words(some)
+            found.append(some)
+            rest = [k for k in rest if k not in set(some)]
+        if self._gone_without(shows, candidates):  # no set is both: then what it takes to be rid of it
+            return self._words(smallest(candidates, lambda some: self._gone_without(shows, some)))
+        return self._words(found[0])
+
+    def _gone_without(self, shows: Callable[[Side], bool], keys: Sequence[Key]) -> bool:
+        """Tells whether an effect is gone once some changes are taken back."""
+        taken = set(keys)
+        return not self._shows(shows, [k for k in self.found if k not in taken])
 
     def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
         """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
