@@ -27,7 +27,7 @@ from inkov.views.reports import VerdictView, verdict_views
 _TRIES = 3000
 """Campuses that are tried at most to find which change did what."""
 
-_SETS = 4
+_SETS = 2
 """So many sets of changes that bring an effect about alone are tried for whether it is gone without them."""
 
 _EACH = 200
@@ -277,9 +277,7 @@ class _Cause:
                 return self._words(some)
             found.append(some)
             rest = [k for k in rest if k not in set(some)]
-        if self._gone_without(shows, candidates):  # no set is both: then what it takes to be rid of it
-            return self._words(smallest(candidates, lambda some: self._gone_without(shows, some)))
-        return self._words(found[0])
+        return self._words(found[0])  # several do it alone, so that taking one back changes nothing
 
     def _gone_without(self, shows: Callable[[Side], bool], keys: Sequence[Key]) -> bool:
         """Tells whether an effect is gone once some changes are taken back."""
