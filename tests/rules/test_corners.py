@@ -79,3 +79,18 @@ def test_ports_left_as_they_came_on_one_switch_are_a_risk_and_on_several_alike_a
     assert found(tmp_path / "one", {"d.json": export("d", 10)}, "spare/untouched") == [("risk", "d:1-10")]
     assert found(tmp_path / "three", alike, "spare/untouched") == [("tidy", "a, b and c")]
     assert found(tmp_path / "few", {"d.json": export("d", 3)}, "spare/untouched") == []
+
+
+def test_one_number_in_two_places_has_gateways_of_its_own_in_each(tmp_path):
+    """Two sites use VLAN 10, each with a shared gateway and a subnet of its own: they are no pair, and nobody is astray."""
+    files = {}
+    for site, net in (("east", "192.0.2"), ("west", "198.51.100")):
+        for n in (1, 2):
+            files[f"{site}-{n}.yaml"] = (
+                f"inkov: switch\nname: {site}-{n}\nvlans: {{10: desks, 20: labs}}\nrouting: true\n"
+                f"ports: {{1-4: {{access: 10}}, u1: {{trunk: '10', native: none}}}}\n"
+                f"gateways: {{10: {{address: {net}.{n + 1}/24, virtual: {net}.1}}}}\n"
+                + (f"neighbours: {{u1: {site}-2 u1}}\n" if n == 1 else "")
+            )
+    found = inkov.audit(inkov.load(write_files(tmp_path, files)))
+    assert [f.rule for f in found if f.rule.partition("/")[0] in {"pair", "address"}] == []

@@ -156,9 +156,8 @@ class _Says:
         if key not in self._words:
             access = access_of(port.switching)
             if setting is Setting.MODE:
-                own = untagged_vlan(
-                    port.switching
-                )  # one kind of box says "access" for it, another "bridged untagged in"
+                # One kind of box says "access" for a station's VLAN, another "bridged untagged in".
+                own = untagged_vlan(port.switching)
                 alone = own and memberships(port.switching) & ~((1 << (access.voice or 0)) if access else 0) == 1 << own
                 text = f"in VLAN {own}" if alone else setting_words(port)
             else:

@@ -44,8 +44,12 @@ def _pairs(facts: Facts) -> dict[tuple[str, str], dict[Vid, tuple[Interface, Int
     found: dict[tuple[str, str], dict[Vid, tuple[Interface, Interface]]] = defaultdict(dict)
     for vid in sorted(gateways.by_vlan):
         serving = [i for i in gateways.serving(vid) if i.port is None]
+        island = facts.network.islands.numbered(
+            vid
+        )  # one number may be used in several places, each with gateways of its own
         for a, b in combinations(serving, 2):
-            if a.device != b.device and a.gateway.vrf == b.gateway.vrf:
+            together = island.get(a.device) == island.get(b.device)
+            if a.device != b.device and a.gateway.vrf == b.gateway.vrf and together:
                 found[a.device, b.device][vid] = (a, b)
     return {
         two: own for two, own in found.items() if any(a.gateway.virtual or b.gateway.virtual for a, b in own.values())
