@@ -1,6 +1,7 @@
 """An advised order is that order: done step by step it ends where the change as written ends, and nothing breaks on the way."""
 
 from collections import Counter
+from ipaddress import ip_interface
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -10,6 +11,7 @@ from conftest import run_inkov, write_files
 from inkov.change.drift import Side
 from inkov.change.rehearsal import Rehearsal
 from inkov.model.names import PortRef
+from inkov.model.routing import Gateway
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import VlanSet
 from inkov.steps.edit import CannotChange
@@ -38,7 +40,7 @@ def changed(draw):
     steps = []
     for n in range(draw(st.integers(2, 5))):
         ref = draw(st.sampled_from(few))
-        match draw(st.sampled_from(["port", "port", "port", "vlan", "cut"])):
+        match draw(st.sampled_from(["port", "port", "port", "vlan", "gateway", "cut"])):
             case "port":
                 steps.append(SetPorts(what=f"{n}", ports=(ref,), settings=draw(port_changes)))
             case "vlan":
@@ -46,6 +48,11 @@ def changed(draw):
                 steps.append(
                     SetSwitch(what=f"{n}", switch=ref.switch, vlans={vid: draw(st.sampled_from([None, Vlan(vid)]))})
                 )
+            case "gateway":
+                vid = draw(vids)
+                own = Gateway(vid, (ip_interface(f"192.0.{vid}.{draw(st.integers(1, 3))}/24"),))
+                new = draw(st.sampled_from([None, own]))
+                steps.append(SetSwitch(what=f"{n}", switch=ref.switch, gateways={vid: new}))
             case "cut":
                 steps.append(Cut(what=f"{n}", ports=(ref,)))
     return campus, steps

@@ -1,6 +1,7 @@
 """Faults of gateways, pairs, stations and tags in a clinic, one at a time: the audit tells each first, and a healthy clinic is quiet."""
 
 import importlib.util
+import json
 import os
 from pathlib import Path
 
@@ -29,10 +30,26 @@ def test_a_healthy_clinic_has_one_tidy_question(healthy):
     assert [(rule, f.severity.value) for rule, *_, f in healthy] == [("ring/gap", "tidy")]
 
 
-@pytest.mark.parametrize("fault", TRIED, ids=lambda f: f.name)
-def test_a_fault_is_the_first_finding(fault, healthy, tmp_path):
+def first_new(fault, healthy, folder):
+    """The first finding that a fault adds, whole."""
     files = clinic.clinic()
     fault.plant(files)
     known = {row[:3] for row in healthy}
-    (*_, first), *_ = [row for row in told(tmp_path / "planted", files) if row[:3] not in known]
-    assert clinic.names(first, fault), (first.rule, first.place, first.what)
+    (*_, first), *_ = [row for row in told(folder, files) if row[:3] not in known]
+    return first
+
+
+def test_a_fault_is_the_first_finding_and_told_in_these_words(healthy, tmp_path, request):
+    """The words, places, severities and cures were read one by one; `--rewrite` writes those of all faults anew."""
+    golden = Path(__file__).parents[1] / "golden" / "clinic.json"
+    rewrite = request.config.getoption("--rewrite")
+    found = {}
+    for n, fault in enumerate(FAULTS if rewrite else TRIED):
+        first = first_new(fault, healthy, tmp_path / str(n))
+        assert clinic.names(first, fault), (fault.name, first.rule, first.place, first.what)
+        found[fault.name] = [first.severity.value, first.rule, first.place, first.what, first.mend]
+    if rewrite:
+        golden.write_text(json.dumps(found, indent=1, ensure_ascii=False) + "\n", "utf-8")
+    expected = json.loads(golden.read_text("utf-8"))
+    assert found == {name: expected[name] for name in found}
+    assert expected.keys() == {f.name for f in FAULTS}

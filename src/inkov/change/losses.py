@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from inkov.change.drift import Side
-from inkov.change.hearing import shifts
+from inkov.change.hearing import Shift, shifts
 from inkov.kinds.relay import Mask
 from inkov.kinds.table import allowed_list, memberships, untagged_vlan
 from inkov.model.names import PortRef
@@ -29,25 +29,23 @@ def stopped(before: Side, after: Side, steps: Sequence[Step]) -> tuple[str, ...]
     return (
         *_new_findings(before, after),
         *_gateways(before, after),
-        *_bystanders(before, after, moved),
+        *_bystanders(before, shifts(before.hearing, after.hearing), moved),
         *_stranded(before, after, moved),
     )
 
 
 def harms(before: Side, after: Side, steps: Sequence[Step]) -> bool:
-    """Tells whether a cure harms: somebody loses anybody, stations of two networks are joined, or VLANs go where nobody needs them."""
+    """Tells whether a cure harms: somebody loses anybody, two networks are joined, or a list grows by VLANs that none should have."""
     moved = _moved(before, steps)
-    return (
-        any(True for _ in _bystanders(before, after, moved))
-        or any(True for _ in _gateways(before, after))
-        or _joins(before, after, moved)
-        or _sends_more(before, after, moved)
-    )
+    if _sends_more(before, after, moved) or any(True for _ in _gateways(before, after)):
+        return True
+    moves = list(shifts(before.hearing, after.hearing))
+    return any(True for _ in _bystanders(before, moves, moved)) or _joins(after, moves, moved)
 
 
-def _joins(before: Side, after: Side, moved: frozenset[PortRef]) -> bool:
+def _joins(after: Side, moves: Iterable[Shift], moved: frozenset[PortRef]) -> bool:
     """Tells whether stations of two networks hear each other that did not."""
-    for shift in shifts(before.hearing, after.hearing):
+    for shift in moves:
         for ref in shift.refs if shift.gained else ():
             own = _sends_into(after, ref)
             others = (r for r in shift.gained - moved - {ref} if not after.followed.unmanaged(r.switch))
@@ -57,7 +55,7 @@ def _joins(before: Side, after: Side, moved: frozenset[PortRef]) -> bool:
 
 
 def _sends_more(before: Side, after: Side, moved: Iterable[PortRef]) -> bool:
-    """Tells whether a list grew by the default VLAN or the parking VLAN, or by all there are."""
+    """Tells whether a list grew by the default VLAN or the parking VLAN."""
     never = VlanSet(filter(None, (DEFAULT_VLAN, after.campus.parking)))
     for ref in moved:
         if after.network.has(ref) and before.network.has(ref):
@@ -108,16 +106,14 @@ def _gateways(before: Side, after: Side) -> Iterator[str]:
             yield f"the gateway {joined(map(str, gone))}{own} on {interface.device} is no longer there"
 
 
-def _bystanders(before: Side, after: Side, moved: frozenset[PortRef]) -> Iterator[str]:
+def _bystanders(before: Side, moves: Iterable[Shift], moved: frozenset[PortRef]) -> Iterator[str]:
     """Yields stations that no longer hear others of their network, by the VLAN they are in; no step sets the port of either.
 
     That stations of two networks no longer hear each other is no loss: a leak is closed.
     """
     lost: dict[int, set[PortRef]] = defaultdict(set)
-    for shift in shifts(before.hearing, after.hearing):
-        if not shift.lost:
-            continue
-        for ref in shift.refs:
+    for shift in moves:
+        for ref in shift.refs if shift.lost else ():
             far = shift.lost - {ref} - moved if ref not in moved else ()
             own = _sends_into(before, ref) if far else 0
             others = [r for r in far if _networks(before, r) & own or before.followed.unmanaged(r.switch)]

@@ -18,8 +18,8 @@ class Fact(str):
     """A fact that would decide a claim, as a sentence part.
 
     Attributes:
-        settled: what states it, with the likeliest value: keys of a switch file by the name of the switch, those of the
-            campus file by no name; empty where no file can state it.
+        settled: what states it, with the likeliest value: keys of a switch file by the name of the switch; empty where
+            no file can.
     """
 
     settled: Mapping[str, Mapping[str, Any]]

@@ -176,9 +176,8 @@ class Prover:
         if out and (3 not in claim.layers or not self.layer3.outside.known):
             return CannotTell((NO_WAY if 3 in claim.layers else ONLY_PACKETS,))
         if 3 in claim.layers and (silent := self.silent_on_gateways):
-            text = f"which addresses {some(silent)} has in VLANs, and whether it routes"
-            if len(silent) > 1:
-                text = f"which addresses {some(silent)} have in VLANs, and whether they route"
+            has, routes = ("has", "it routes") if len(silent) == 1 else ("have", "they route")
+            text = f"which addresses {some(silent)} {has} in VLANs, and whether {routes}"
             return CannotTell((Fact(text, {s: {"routing": False} for s in silent}),))
         if 3 in claim.layers and (strange := self.strange_gateways(claim)):
             return CannotTell(strange)

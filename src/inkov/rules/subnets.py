@@ -44,24 +44,21 @@ def contradicting(facts: Facts) -> dict[Vid, list[Host]]:
             by_vlan[vids[0]].append(host)
     found: dict[Vid, list[Host]] = {}
     for vid, hosts in by_vlan.items():
+        first = hosts[0].address
         nets = {h.address.network for h in hosts if h.address is not None}
+        if first is None or len(hosts) < 2 or len(nets) > 1 or len({h.gateway for h in hosts}) > 1:
+            continue
         own = [a.network for i in gateways.serving(vid) for a in i.gateway.addresses]
-        agree = len(nets) == 1 and len({h.gateway for h in hosts}) == 1
-        (net, *_) = nets
-        elsewhere = (
-            [v for v in gateways.by_vlan if v != vid and fitting(facts, hosts[0].address, [v])]
-            if hosts[0].address
-            else []
-        )
-        if (
-            len(hosts) > 1
-            and agree
-            and own
-            and not elsewhere
-            and not any(p.version == net.version and p.overlaps(net) for p in own)
-        ):
+        astray = own and not any(p.version == first.version and p.overlaps(first.network) for p in own)
+        if astray and not fitting(facts, first, (v for v in gateways.by_vlan if v != vid)):
             found[vid] = hosts
     return found
+
+
+def part_of(facts: Facts, vid: Vid, device: str) -> int | None:
+    """Returns the part of a VLAN that a device is in: one number may be used in several places. None where it is in one part."""
+    islands = facts.network.islands
+    return islands.numbered(vid).get(device) if vid in islands.split else None
 
 
 def gateway_fact(interface: Interface) -> Evidence:

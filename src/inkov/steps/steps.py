@@ -120,8 +120,9 @@ class SetSwitch:
             switch = replace(switch, vlans=dict(sorted(_with(switch.vlans or {}, self.vlans).items())))
         if self.gateways:
             others = tuple(g for g in switch.gateways if g.port or g.vid not in self.gateways)
-            new = tuple(g for g in self.gateways.values() if g is not None)
-            switch = replace(switch, gateways=(*others, *new))
+            new = (g for g in self.gateways.values() if g is not None)
+            every = sorted((*others, *new), key=lambda g: (g.port, g.vid or 0))  # whichever step comes first
+            switch = replace(switch, gateways=tuple(every))
         if self.tree:
             switch = replace(switch, tree=replace(switch.tree, **dict(self.tree.items())))
         return replace(campus, switches={**campus.switches, self.switch: switch})

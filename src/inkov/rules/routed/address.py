@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 
 from inkov.model.routing import Ip, Prefix
 from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.subnets import gateway_cause, gateway_fact, subnets_of, vlans_of
+from inkov.rules.subnets import gateway_cause, gateway_fact, part_of, subnets_of, vlans_of
 from inkov.rules.wording import joined, named
 
 
@@ -83,26 +83,19 @@ def _lone(address: str) -> dict[str, str]:
 def stray(facts: Facts) -> Iterator[Fault]:
     """Yields one finding an address; hosts count where nothing says which subnet their VLAN has."""
     network = facts.network
-    parts: dict[Vid, Mapping[str, int]] = {}
-
-    def part(vid: Vid, device: str) -> int | None:
-        if vid not in parts:
-            parts[vid] = network.islands.numbered(vid)
-        return parts[vid].get(device)
-
     rows: dict[tuple[Vid, int | None], list[tuple[str, str, set[Prefix], Evidence, Cause]]] = defaultdict(list)
     for interface in network.gateways.all:
         nets = {a.network for a in interface.gateway.addresses if not a.ip.is_link_local}
         for vid in network.gateways.vlans(interface) if nets and interface.port is None else ():
             row = (interface.device, interface.device, nets, gateway_fact(interface), gateway_cause(interface))
-            rows[vid, part(vid, interface.device)].append(row)
+            rows[vid, part_of(facts, vid, interface.device)].append(row)
     for host in network.campus.hosts.values():
         vids = vlans_of(facts, host) if host.address is not None else []
         if host.address is not None and len(vids) == 1 and not subnets_of(facts, vids[0]):
             fact = Evidence(f"{host.name} has {host.address}", host.source)
             place = f"{host.name} at {host.port}"
             row = (host.name, place, {host.address.network}, fact, Cause(host.name, Setting.HOST_ADDRESS))
-            rows[vids[0], part(vids[0], host.port.switch)].append(row)
+            rows[vids[0], part_of(facts, vids[0], host.port.switch)].append(row)
     for (vid, _), some in rows.items():
         counted = Counter(net for _, _, nets, _, _ in some for net in nets)
         common = {net for net, n in counted.items() if n > 2 and 4 * n >= 3 * (len(some) - 1)}

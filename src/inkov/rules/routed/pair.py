@@ -12,7 +12,7 @@ from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.subnets import gateway_cause, gateway_fact
+from inkov.rules.subnets import gateway_cause, gateway_fact, part_of, vlans_of
 from inkov.rules.wording import count, joined, named, vlans
 
 _TABLE, _PORTS = "{340: research, 350: kiosks}", "{1-4: {access: 350}, 5: {access: 340}, u1: {trunk: '340,350'}}"
@@ -44,11 +44,8 @@ def _pairs(facts: Facts) -> dict[tuple[str, str], dict[Vid, tuple[Interface, Int
     found: dict[tuple[str, str], dict[Vid, tuple[Interface, Interface]]] = defaultdict(dict)
     for vid in sorted(gateways.by_vlan):
         serving = [i for i in gateways.serving(vid) if i.port is None]
-        island = facts.network.islands.numbered(
-            vid
-        )  # one number may be used in several places, each with gateways of its own
         for a, b in combinations(serving, 2):
-            together = island.get(a.device) == island.get(b.device)
+            together = part_of(facts, vid, a.device) == part_of(facts, vid, b.device)
             if a.device != b.device and a.gateway.vrf == b.gateway.vrf and together:
                 found[a.device, b.device][vid] = (a, b)
     return {
@@ -63,12 +60,8 @@ def _nets(interface: Interface) -> set[Prefix]:
 def _alone(facts: Facts, vid: Vid, a: Interface, b: Interface) -> Interface:
     """Returns the one of two gateways that fewer hosts of its VLAN agree with; the second where that does not tell."""
     hosts = [h for h in facts.network.campus.hosts.values() if h.address is not None and h.gateway is not None]
-    fits = [sum(h.gateway in i.gateway.answers and vid in _vids(facts, h.port) for h in hosts) for i in (a, b)]
+    fits = [sum(h.gateway in i.gateway.answers and vid in vlans_of(facts, h) for h in hosts) for i in (a, b)]
     return a if fits[0] < fits[1] else b
-
-
-def _vids(facts: Facts, port: object) -> set[Vid]:
-    return {v for v, refs in facts.network.members.items() if any(port in some for some in refs.values())}
 
 
 @rule(

@@ -93,12 +93,11 @@ def nobody(facts: Facts) -> Iterator[Fault]:
     network, taken = facts.network, _taken(facts)
     for name, switch in network.switches.items():
         lost: dict[Ip, list[tuple[Route, list[tuple[Interface, Vid]]]]] = defaultdict(list)
-        for route in switch.routes:
+        for route in (r for r in switch.routes if r.via not in taken):
             leads = _leads(facts, switch, route.via, route.vrf)
             closed = leads and not any(members_of(network, VlanSet([v])) for _, v in leads)
             others = [i for _, v in leads for i in _others(facts, name, v, route.via)]
-            sure = closed or any(_like(facts, switch, route.prefix, v, taken) for _, v in leads)
-            if route.via not in taken and others and sure:
+            if others and (closed or any(_like(facts, switch, route.prefix, v, taken) for _, v in leads)):
                 lost[route.via].append((route, leads))
         for via, rows in lost.items():
             serves = any(network.gateways.serves(i) for i in network.gateways.of(name))
@@ -150,14 +149,14 @@ def none(facts: Facts) -> Iterator[Fault]:
     network = facts.network
     for vid, managed in network.gateways.managing.items():
         routed = [i for i in network.gateways.serving(vid) if network.gateways.serves(i)]
-        having = [i for i in managed if network.switches[i.device].routes or network.switches[i.device].learns]
-        lacking = [i for i in managed if i not in having]
-        if routed and len(having) > 2 and 4 * len(having) >= 3 * len(managed):
+        lacking = [i for i in managed if not (network.switches[i.device].routes or network.switches[i.device].learns)]
+        having = len(managed) - len(lacking)
+        if routed and having > 2 and 4 * having >= 3 * len(managed):
             for interface in lacking:
                 yield Fault(
                     place=interface.device,
                     what=f"{interface.device} has the address {interface.gateway.shown} in {named(network, vid)} and no route: it "
-                    f"answers nobody in another subnet. {len(having)} of {count(len(managed) - 1, 'other switch', 'other switches')} there have one.",
+                    f"answers nobody in another subnet. {having} of {count(len(managed) - 1, 'other switch', 'other switches')} there have one.",
                     mend=f"Give {interface.device} a default route to {routed[0].gateway.answers[-1]}.",
                     evidence=(gateway_fact(interface), gateway_fact(routed[0])),
                     causes=(Cause(interface.device, Setting.ROUTES, entry="none"),),

@@ -118,15 +118,10 @@ def routed(facts: Facts) -> Iterator[Fault]:
         ends = sorted((link.a, link.b), key=lambda e: subinterfaces(network.settled(e).switching) is None)
         own, far = ends
         trunk = trunk_of(network.settled(far).switching)
+        if not link.up or subinterfaces(network.settled(own).switching) is None or trunk is None:
+            continue
         meant = any(i.port == own for i in network.gateways.of(own.switch))
-        kinds = {network.switches[e.switch].kind for e in ends}
-        if (
-            not link.up
-            or subinterfaces(network.settled(own).switching) is None
-            or trunk is None
-            or meant
-            or kinds != {Kind.SWITCH}
-        ):
+        if meant or {network.switches[e.switch].kind for e in ends} != {Kind.SWITCH}:
             continue
         both = VlanSet.from_mask(network.active(own.switch) & network.active(far.switch) & network.used) & trunk.allowed
         cut = network.islands.parted(link, both)
