@@ -322,11 +322,18 @@ def unfiltered(facts: Facts) -> Iterator[Fault]:
                 )
                 having = sum(map(bool, bound.values()))
                 if other and not own and 2 * having >= len(bound):
+                    turned = bound[other] == (interface.gateway.outward if way == "in" else interface.gateway.inward)
+                    if turned and way == "out":
+                        continue  # told of the other one
+                    lacks = f"has no filter for packets that {'come in' if way == 'in' else 'go out'}; on {other.device} it has"
+                    binds = f"filters packets that go out, and the one on {other.device} packets that come in: both by"
                     yield Fault(
                         place=_place(interface),
-                        what=f"The gateway {interface.gateway.shown} of {named(network, vid)} on {interface.device} has no filter for "
-                        f"packets that {'come in' if way == 'in' else 'go out'}; on {other.device} it has {bound[other]!r}.",
-                        mend=f"Give it the filter {bound[other]!r} of {other.device}.",
+                        what=f"The gateway {interface.gateway.shown} of {named(network, vid)} on {interface.device} "
+                        f"{binds if turned else lacks} {bound[other]!r}.",
+                        mend=f"Bind {bound[other]!r} in the same direction on both."
+                        if turned
+                        else f"Give it the filter {bound[other]!r} of {other.device}.",
                         evidence=(gateway_fact(interface), gateway_fact(other)),
                         causes=(gateway_cause(interface),),
                         vlans=VlanSet([vid]),

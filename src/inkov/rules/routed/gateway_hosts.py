@@ -106,7 +106,8 @@ def elsewhere(facts: Facts) -> Iterator[Fault]:
         by = f"tag {interface.gateway.vid}" if interface.port else f"VLAN {interface.gateway.vid}"
         yield Fault(
             place=str(interface.port or interface.device),
-            what=f"The gateway {interface.gateway.shown} is in {by} on {interface.port or interface.device}, and "
+            what=f"The gateway {interface.gateway.shown} {'takes' if interface.port else 'is in'} {by} on "
+            f"{interface.port or interface.device}, and "
             f"{count(len(hosts), 'host')} that {'sends' if len(hosts) == 1 else 'send'} to it {'is' if len(hosts) == 1 else 'are'} in {where}: "
             f"{joined(h.name for h in hosts)} {'does' if len(hosts) == 1 else 'do'} not reach it.",
             mend=f"Set {by.partition(' ')[0]} {next(iter(away))} instead of {by} on {interface.port or interface.device}, or move the hosts.",

@@ -75,13 +75,13 @@ def subnet(facts: Facts) -> Iterator[Fault]:
     for host, address, vids, subnets in _placed(facts):
         if subnets and not any(address.ip in p for p in subnets):
             fits = fitting(facts, address, [v for v in sorted(facts.network.members) if v not in vids])
-            meant = f"; {address.ip} is one of {joined(named(facts.network, v) for v in fits)}" if fits else ""
+            meant = f", which is one of {joined(named(facts.network, v) for v in fits)}" if fits else ""
             off = host.port in planned and planned[host.port] not in vids
             found = _fault(
                 host,
                 vids,
                 f"{host.name} is in {joined(named(facts.network, v) for v in vids)}, whose subnet {joined(map(str, subnets))} "
-                f"does not hold its address{meant}.",
+                f"does not hold its address {address.ip}{meant}.",
                 f"Give {host.name} an address of {subnets[0]}, or {host.port} the VLAN that was meant.",
                 (Setting.HOST_ADDRESS, f"address {address}"),
             )
@@ -125,14 +125,9 @@ def mask(facts: Facts) -> Iterator[Fault]:
     passes=_GOOD,
 )
 def gateway(facts: Facts) -> Iterator[Fault]:
-    """Yields one finding a host, where the input has a gateway of its VLAN; one whose address is of another VLAN is told by that."""
-    settled = {host.name for hosts in contradicting(facts).values() for host in hosts}
+    """Yields one finding a host, where the input has a gateway of its VLAN; an address out of its subnet is told first, and alone."""
     for host, address, vids, subnets in _placed(facts):
-        if (
-            subnets
-            and not any(address.ip in p for p in subnets)
-            and fitting(facts, address, facts.network.gateways.by_vlan)
-        ):
+        if subnets and not any(address.ip in p for p in subnets):
             continue
         served = dict.fromkeys(
             ip for v in vids for i in facts.network.gateways.serving(v) for ip in i.gateway.virtual or i.gateway.answers
@@ -140,14 +135,13 @@ def gateway(facts: Facts) -> Iterator[Fault]:
         known = {ip for v in vids for i in facts.network.gateways.serving(v) for ip in i.gateway.answers}
         if host.gateway is not None and served and host.gateway not in known:
             shown = joined(str(ip) for ip in served if ip.version == host.gateway.version)
-            found = _fault(
+            yield _fault(
                 host,
                 vids,
                 f"The default gateway of {host.name} is {host.gateway}; its VLAN's is {shown}.",
                 f"Set the gateway of {host.name} to {shown}.",
                 (Setting.HOST_GATEWAY, f"gateway {host.gateway}"),
             )
-            yield replace(found, follows=host.name in settled)
 
 
 @rule(
