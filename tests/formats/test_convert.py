@@ -163,7 +163,7 @@ def test_names_that_are_patterns_paths_or_keys_survive(tmp_path):
 
 def test_a_gateway_reads_back_with_what_is_not_told_of_it():
     address = ip_interface("192.0.2.1/24")
-    own = Gateway(10, (address,), untold=(6,)), Gateway(20, (ip_interface("192.0.3.1/24"),))
+    own = Gateway(10, (address,), untold=("IPv6", "filters")), Gateway(20, (ip_interface("192.0.3.1/24"),))
     switch = Switch(name="a", vlans={10: Vlan(10), 20: Vlan(20)}, ports={}, gateways=own, origin=Origin("a", "", {}))
-    assert "not-told: [IPv6]" in switch_writer.text(switch)
-    assert [(g.vid, g.untold) for g in read_back(switch).gateways] == [(10, (6,)), (20, ())]
+    assert "not-told: [IPv6, filters]" in switch_writer.text(switch)
+    assert [(g.vid, g.untold) for g in read_back(switch).gateways] == [(10, ("IPv6", "filters")), (20, ())]

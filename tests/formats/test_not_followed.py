@@ -66,6 +66,13 @@ def test_a_leaf_of_a_strange_module_may_do_anything_wherever_it_stands(container
         ("lacp/interfaces/interface/fallback", True, Touches.FRAMES),
         ("lacp/interfaces/interface/fallback", False, None),
         ("interfaces/interface/ethernet/dot1x/auth-fail-vlan", 666, Touches.FRAMES),
+        ("interfaces/interface/ethernet/dot1x/authenticate-port", True, Touches.GUARDS),
+        ("interfaces/interface/forwarding-viable", False, Touches.STOPS),
+        ("interfaces/interface/forwarding-viable", True, None),
+        ("stp/global/loop-guard", True, Touches.GUARDS),
+        ("stp/interfaces/interface/guard", "openconfig-spanning-tree-types:NONE", None),
+        ("stp/interfaces/interface/guard", "ROOT", Touches.GUARDS),
+        ("interfaces/interface/subinterfaces/subinterface/vlan/match/double-tagged/inner-vlan-id", 7, Touches.ADDRESSES),
         ("interfaces/interface/subinterfaces/subinterface/ipv4/dhcp-client", True, Touches.ADDRESSES),
         ("interfaces/interface/subinterfaces/subinterface/ipv4/dhcp-client", "false", None),
         ("interfaces/interface/subinterfaces/subinterface/vlan/match/single-tagged-list/vlan-ids", [10], Touches.ADDRESSES),
@@ -117,6 +124,45 @@ CASES = {
 }  # fmt: skip
 
 
+BELOW_BRIDGES = [f".1.3.6.1.2.1.17.{n}" for n in (8, 9, 21, "7.1.9", "7.3", "1.9")]
+
+
+@pytest.mark.parametrize(
+    ("oid", "touched"),
+    [
+        *((f"{oid}.1.1.0", f"/dot1dBridge{oid.removeprefix('.1.3.6.1.2.1.17')}") for oid in BELOW_BRIDGES),
+        (".1.3.6.1.2.1.17.3.1.1.2.1", "/dot1dSr"),
+        (".1.3.6.1.2.1.17.1.3.0", "/dot1dBaseType"),
+        (".1.3.6.1.2.1.17.7.1.5.2.1.2.1.1", "/dot1vProtocolPortTable"),
+        (".1.3.111.2.802.1.1.4.1.6.1.1.5.1.1.9", "/ieee8021QBridgeVIDXTable"),
+        (".1.3.111.2.802.1.1.77.1.0", "/ieee802dot1mibs.77"),
+        (".1.3.6.1.2.1.10.131.1.1.1.1.2.5", "/tunnelIfTable"),
+        ("Q-BRIDGE-MIB::dot1vProtocolPortGroupVid.1.1", "/dot1vProtocolPortGroupVid"),
+        ("dot1vProtocolPortGroupVid[1][1]", "/dot1vProtocolPortGroupVid"),
+        ("BRIDGE-MIB::dot1dBaseType.0", "/dot1dBaseType"),
+        (f".1.3.6.1.2.1.2.2.1.3.{writers.IF_BASE + 1}", "/ifType"),
+        (".1.3.6.1.2.1.17.4.4.1.3.1", None),
+        (".1.3.6.1.2.1.17.7.1.4.5.1.5.1", None),
+        (".1.3.6.1.2.1.17.7.1.4.6.1.2.1", None),
+        (".1.3.6.1.2.1.17.2.15.1.10.1", None),
+        (".1.3.6.1.2.1.2.2.1.10.1", None),
+        (".1.3.6.1.4.1.32473.1.1.0", None),
+    ],
+)
+def test_an_object_of_a_bridge_that_is_in_no_table_may_do_anything(tmp_path, oid, touched):
+    value = 131 if touched == "/ifType" else 3
+    site = write_files(tmp_path, {"q.walk": writers.walk(BOX) + f"{oid} = INTEGER: {value}\n"})
+    (switch,) = inkov.load(site).switches.values()
+    assert [t.path for t in switch.touches] == ([touched] if touched else [])
+
+
+@pytest.mark.parametrize(("control", "touches"), [(1, Touches.STOPS), (2, Touches.GUARDS), (3, None)])
+def test_a_port_that_wants_a_login_may_stop_its_station(tmp_path, control, touches):
+    rows = [(f".1.0.8802.1.1.1.1.2.1.1.6.{writers.IF_BASE + 1}", control)]
+    (switch,) = inkov.load(write_files(tmp_path, {"q.walk": walk(*rows)})).switches.values()
+    assert [t.touches for t in switch.touches] == ([touches] if touches else [])
+
+
 @pytest.mark.parametrize("case", CASES)
 def test_no_proof_rests_on_it_until_it_is_said_to_have_no_effect(tmp_path, case):
     name, text, path = CASES[case]
@@ -144,7 +190,7 @@ def test_no_proof_rests_on_it_until_it_is_said_to_have_no_effect(tmp_path, case)
         ("q.db", writers.ovsdb(BOX)),
         ("q.walk", writers.walk(BOX)),
         ("q.walk", walk((ON[0][0], 2), ON[1])),
-        ("q.walk", walk(*ON, (".1.3.6.1.2.1.17.7.1.4.5.1.5.1", 1), (".1.3.6.1.2.1.17.7.1.4.5.1.4.2", 2))),
+        ("q.walk", walk(*ON, (".1.3.6.1.2.1.17.7.1.4.5.1.7.1", 1), (".1.3.6.1.2.1.17.7.1.4.5.1.4.2", 2))),
     ],
 )
 def test_plain_files_touch_nothing(tmp_path, text):
@@ -175,3 +221,27 @@ def test_a_converted_file_does_not_forget_it(tmp_path, case):
     assert sorted((t.path, t.touches) for t in made.touches) == sorted((t.path, t.touches) for t in was.touches) != []
     ran = run_inkov("convert", site, "--to", "openconfig", "-o", tmp_path / "export")
     assert "what its files state and Inkov does not follow" in " ".join(ran.err.split())
+
+
+@pytest.mark.parametrize(
+    ("claim", "today", "outcome"),
+    [
+        ("apart desk tills layer 2", {"access-vlan": 20}, CannotTell),
+        ("apart desk tills layer 2", {"access-vlan": 10, "interface-mode": "ACCESS"}, Proved),
+        ("apart desk tills layer 2", {"interface-mode": "TRUNK"}, CannotTell),
+        ("together desk", {"access-vlan": 30}, CannotTell),
+    ],
+)
+def test_a_proof_holds_for_what_is_configured_and_for_what_is_in_force(tmp_path, claim, today, outcome):
+    made = writers.openconfig(BOX)
+    ports = made["openconfig-interfaces:interfaces"]["interface"]
+    first = next(p for p in ports if p["name"] == "p10")
+    (switched,) = (v for k, v in first["openconfig-if-ethernet:ethernet"].items() if k.endswith("switched-vlan"))
+    switched["state"] = today
+    campus = "inkov: campus\nname: x\nsegments: {desk: {ports: ['quay:p10']}, tills: {vlan: 20}}\n"
+    site = write_files(tmp_path, {"q.json": json.dumps(made), "campus.yaml": campus})
+    (verdict,) = inkov.prove(inkov.load(site), [claim])
+    assert isinstance(verdict.outcome, outcome), verdict
+    if outcome is CannotTell:
+        assert "p10 is configured as access 10, and today it is" in str(verdict.outcome.missing)
+        assert run_inkov("audit", site, "--only", "saved/today", "--format", "csv").out.count("p10 is configured") > 0

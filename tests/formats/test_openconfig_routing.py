@@ -17,7 +17,7 @@ def address(ip, length):
 def access(name, vid):
     return {
         "name": name,
-        "config": {"name": name, "type": "iana-if-type:ethernetCsmacd"},
+        "config": {"name": name, "type": "iana-if-type:ethernetCsmacd", "enabled": True},
         "ethernet": {"switched-vlan": {"config": {"interface-mode": "ACCESS", "access-vlan": vid}}},
     }
 
@@ -130,11 +130,18 @@ def test_gateways_routes_and_tables_are_read(tmp_path):
     switch = load(tmp_path, document()).switches["core"]
     assert [(g.vid, g.shown, g.port, g.vrf, g.inward) for g in switch.gateways] == [
         (10, "192.0.2.1/29", "", "", "f"),
-        (20, "192.0.2.65/29, 2001:db8::1/64", "", "", ""),
+        (20, "192.0.2.65/29", "", "", ""),  # the instance does not list IPv6
         (None, "192.0.2.129/30", "r1", "", ""),
         (100, "192.0.2.133/30", "r1", "guests", ""),
         (101, "192.0.2.137/30", "r1", "", ""),
     ]
+    assert [bool(g.doubt) for g in switch.gateways] == [
+        False,
+        False,
+        False,
+        True,
+        False,
+    ]  # an inner tag is not followed
     assert switch.ports["r1"].switching == Routed((None, 100, 101))
     assert (switch.routing, switch.learns) == (True, "")
     assert [(str(r.prefix), str(r.via), r.vrf) for r in switch.routes] == [("0.0.0.0/0", "192.0.2.130", "")]
@@ -245,3 +252,55 @@ def test_an_action_that_is_not_followed_may_send_packets_elsewhere(tmp_path):
         "/acl/acl-sets/acl-set/acl-entries/acl-entry/actions/acme:redirect",
         Touches.PACKETS,
     )
+
+
+def instance(made, n=0):
+    return made["network-instances"]["network-instance"][n]
+
+
+def routed_vlan(made):
+    return made["interfaces"]["interface"][2]["routed-vlan"]
+
+
+SWITCHED_OFF = {
+    "a family of an interface": lambda d: routed_vlan(d)["ipv4"].update({"config": {"enabled": False}}),
+    "a family of the instance": lambda d: instance(d)["config"].update({"enabled-address-families": ["IPV6"]}),
+    "the instance": lambda d: instance(d)["config"].update({"enabled": False}),
+    "a filter nobody follows": lambda d: d["acl"]["interfaces"]["interface"].append(
+        {"id": "p1", "ingress-acl-sets": {"ingress-acl-set": [{"set-name": "f", "type": "ACL_IPV4"}]}}
+    ),
+    "a port that is off today": lambda d: d["interfaces"]["interface"][0].update({"state": {"enabled": False}}),
+    "a port in another VLAN today": lambda d: d["interfaces"]["interface"][0]["ethernet"]["switched-vlan"].update(
+        {"state": {"access-vlan": 30}}
+    ),
+    "a port that is not to be used": lambda d: d["interfaces"]["interface"][0]["config"].update(
+        {"forwarding-viable": False}
+    ),
+}
+
+
+@pytest.mark.parametrize("case", SWITCHED_OFF)
+def test_no_packet_surely_passes_what_is_switched_off_or_may_stop_it(tmp_path, case):
+    made = document()
+    del made["acl"]["interfaces"]["interface"][0]
+    (verdict,) = inkov.prove(load(tmp_path, made), ["together 10 20 layer 3"])
+    assert isinstance(verdict.outcome, Proved)
+    SWITCHED_OFF[case](made)
+    (verdict,) = inkov.prove(load(tmp_path, made), ["together 10 20 layer 3"])
+    assert not isinstance(verdict.outcome, Proved)
+
+
+def test_an_instance_lists_its_interfaces_by_identifier_alone(tmp_path):
+    made = document()
+    instance(made, 1)["interfaces"]["interface"] = [{"id": "r1.7"}, {"id": "v20"}]
+    switch = load(tmp_path, made).switches["core"]
+    assert [g.vrf for g in switch.gateways] == ["", "guests", "", "guests", ""]
+    assert switch.touches == ()
+    instance(made, 1)["interfaces"]["interface"].append({"id": "r9:7"})
+    assert [t.touches for t in load(tmp_path, made).switches["core"].touches] == [Touches.PACKETS]
+
+
+def test_static_routes_of_a_protocol_that_is_off_are_none(tmp_path):
+    made = document()
+    instance(made)["protocols"]["protocol"][0]["config"] = {"enabled": False}
+    assert load(tmp_path, made).switches["core"].routes == ()

@@ -276,8 +276,57 @@ def test_interfaces_that_are_no_bridge_ports_relay_nothing_and_the_walk_says_wha
     switch = quay(tmp_path, *rows)
     assert switch.ports["mgmt"].switching == Routed()
     assert [str(a) for g in switch.gateways for a in g.addresses] == ["192.0.2.9/24"]
-    assert [g.untold for g in switch.gateways] == [(6,)]  # the table lists IPv4 alone (RFC 4293)
+    assert [g.untold for g in switch.gateways] == [("IPv6", "filters")]  # the table lists IPv4 alone (RFC 4293)
     assert {p.stance for p in switch.ports.values()} == {None}
+
+
+MGMT = [
+    *BASE,
+    (".1.3.6.1.2.1.31.1.1.1.1.200", 'STRING: "mgmt"'),
+    (".1.3.6.1.2.1.2.2.1.3.200", "INTEGER: 6"),
+    (".1.3.6.1.2.1.4.20.1.2.192.0.2.9", "INTEGER: 200"),
+    (".1.3.6.1.2.1.4.20.1.3.192.0.2.9", "IpAddress: 255.255.255.0"),
+]
+NEW, OLDER, OLDEST = ".1.3.6.1.2.1.4.24.7.1", ".1.3.6.1.2.1.4.24.4.1", ".1.3.6.1.2.1.4.21.1"
+BY_HOP = ".1.4.198.51.100.0.24.2.0.0.1.4.192.0.2.1"
+SIX = ".2.16" + ".32.1.13.184" + ".0" * 12 + ".32.2.0.0.2.16" + ".32.1.13.184" + ".0" * 11 + ".9"
+NOWHERE = ".1.4.203.0.113.0.24.2.0.0.1.4.0.0.0.0"
+
+
+@pytest.mark.parametrize(
+    ("rows", "routes", "learns", "touched"),
+    [
+        ([(f"{NEW}.8{BY_HOP}", 4), (f"{NEW}.9{BY_HOP}", 3)], ["198.51.100.0/24 192.0.2.1"], "", []),
+        ([(f"{NEW}.8{SIX}", 4), (f"{NEW}.9{SIX}", 3)], ["2001:db8::/32 2001:db8::9"], "", []),
+        ([(f"{NEW}.8{BY_HOP}", 4), (f"{NEW}.9{BY_HOP}", 13)], ["198.51.100.0/24 192.0.2.1"], "OSPF", []),
+        ([(f"{NEW}.8{NOWHERE}", 3), (f"{NEW}.9{NOWHERE}", 2)], [], "", []),
+        ([(f"{NEW}.8{NOWHERE}", 5), (f"{NEW}.9{NOWHERE}", 3)], [], "", ["/inetCidrRouteType"]),
+        (
+            [(f"{OLDER}.6.0.0.0.0.0.0.0.0.0.192.0.2.1", 4), (f"{OLDER}.7.0.0.0.0.0.0.0.0.0.192.0.2.1", 3)],
+            ["0.0.0.0/0 192.0.2.1"],
+            "",
+            [],
+        ),
+        (
+            [
+                (f"{OLDEST}.7.198.51.100.0", "IpAddress: 192.0.2.1"),
+                (f"{OLDEST}.8.198.51.100.0", 4),
+                (f"{OLDEST}.9.198.51.100.0", 8),
+                (f"{OLDEST}.11.198.51.100.0", "IpAddress: 255.255.255.0"),
+            ],
+            ["198.51.100.0/24 192.0.2.1"],
+            "RIP",
+            [],
+        ),
+        ([], [], "its walk tells no routing table", []),
+    ],
+)  # fmt: skip
+def test_the_routing_table_is_read_from_whichever_module_has_it(tmp_path, rows, routes, learns, touched):
+    written = [(oid, f"INTEGER: {v}" if isinstance(v, int) else v) for oid, v in rows]
+    switch = quay(tmp_path, *MGMT, *written)
+    assert [f"{r.prefix} {r.via}" for r in switch.routes] == routes
+    assert switch.learns == learns
+    assert [t.path for t in switch.touches] == touched
 
 
 def test_local_port_numbers_of_discovery_are_joined_by_what_they_stand_for(tmp_path):

@@ -20,7 +20,7 @@ class Reading:
         file: path as the site shows it.
         problems: errors found so far, in any file of the run; shared between readings.
         notes: guesses made so far; shared between readings.
-        touches: what this file states and its reader does not follow, by path without keys.
+        touches: what this file states and its reader does not follow, by path without keys and port.
         partly: other files of the site could not be read, so that a name may lead nowhere for that reason.
         elsewhere: the file of each top member that another file of the same device holds.
     """
@@ -30,7 +30,7 @@ class Reading:
     notes: list[str] = field(default_factory=list)
     elsewhere: Mapping[str, str] = field(default_factory=dict)
     partly: bool = False
-    touches: dict[str, Touch] = field(default_factory=dict)
+    touches: dict[tuple[str, str], Touch] = field(default_factory=dict)
 
     def source(self, path: str, line: int | None = None) -> Source:
         """Returns the place of a data path, in the file that holds it."""
@@ -53,10 +53,12 @@ class Reading:
         if not self.partly:
             self.wrong(what, path, line)
 
-    def touch(self, path: str, touches: Touches, at: str = "", line: int | None = None) -> None:
-        """Records what is stated and not followed; of one path the first place is kept."""
+    def touch(
+        self, path: str, touches: Touches, at: str = "", line: int | None = None, *, port: str = "", why: str = ""
+    ) -> None:
+        """Records what is stated and not followed; of one path the first place is kept, or the first of each port."""
         path, at = path[:MAX_TEXT], (at or path)[: 2 * MAX_TEXT]
-        self.touches.setdefault(path, Touch(path, touches, self.source(at, line)))
+        self.touches.setdefault((path, port), Touch(path, touches, self.source(at, line), port, why))
 
     def touched(self) -> tuple[Touch, ...]:
         """Returns what was recorded as not followed since this was last asked; a file may hold several devices."""

@@ -69,7 +69,7 @@ class Gateway:
         vrf: the routing table it belongs to; empty for the usual one.
         virtual: addresses it may answer to together with other devices, as a redundant pair does (RFC 9568).
         doubt: what of it is not known because files contradict each other, in words; then it is not surely up.
-        untold: families of addresses (4, 6) of which its file does not tell whether it has any.
+        untold: what its file does not tell: `IPv4` or `IPv6`, whether it has an address of the family; `filters`.
     """
 
     vid: Vid | None
@@ -82,7 +82,7 @@ class Gateway:
     source: Source = field(default=Source(""), compare=False)
     virtual: tuple[Ip, ...] = ()
     doubt: str = ""
-    untold: tuple[int, ...] = ()
+    untold: tuple[str, ...] = ()
 
     @property
     def answers(self) -> tuple[Ip, ...]:
@@ -93,7 +93,7 @@ class Gateway:
         """Tells whether it passes packets of a family on: it has an address of the family; None where that is not known."""
         if not self.answers or any(ip.version == family for ip in self.answers):
             return True
-        return None if family in self.untold else False
+        return None if f"IPv{family}" in self.untold else False
 
     @property
     def key(self) -> str:

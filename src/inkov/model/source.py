@@ -131,23 +131,42 @@ class Origin:
 
 
 class Touches(Enum):
-    """What a statement that is not followed may change: where frames go, where packets go, or which addresses a device has."""
+    """What a statement that is not followed may change.
+
+    Attributes:
+        FRAMES: where frames go.
+        PACKETS: where packets go.
+        ADDRESSES: which addresses a device has.
+        STOPS: it may stop frames of a port; it lets none go elsewhere.
+        GUARDS: it shuts a port once something happens there: a guard of the tree, a login that fails.
+    """
 
     FRAMES = "frames"
     PACKETS = "packets"
     ADDRESSES = "addresses"
+    STOPS = "stops"
+    GUARDS = "guards"
+
+    @property
+    def only_takes(self) -> bool:
+        """Whether it only takes away: what is apart stays apart."""
+        return self in {Touches.STOPS, Touches.GUARDS}
 
 
 @dataclass(frozen=True, slots=True)
 class Touch:
-    """A statement of a file that the model does not follow, and that may let something go elsewhere.
+    """A statement of a file that the model does not follow, and that may let something go elsewhere, or stop it.
 
     Attributes:
         path: where it stands in its file, without the keys of lists.
         touches: what it may change.
         source: its place.
+        port: the one port whose frames it may change; empty for all of the device.
+        why: what differs, where what is in force is not what is configured; empty for what is not followed.
     """
 
     path: str
     touches: Touches
     source: Source = field(compare=False)
+    port: str = ""
+    why: str = ""

@@ -22,8 +22,12 @@ _EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}
 
 
 def open_touches(switch: Switch) -> list[Touch]:
-    """Returns what a device is stated to do and is not followed, without what is stated to have no effect."""
-    return [t for t in switch.touches if not _settled(switch, t)]
+    """Returns what may let something go elsewhere and is not followed, without what is stated to have no effect."""
+    return [t for t in switch.touches if not (t.touches.only_takes or _settled(switch, t))]
+
+
+def _stops(switch: Switch) -> list[Touch]:
+    return [t for t in switch.touches if t.touches is Touches.STOPS and not _settled(switch, t)]
 
 
 def settled(switch: Switch) -> list[str]:
@@ -38,19 +42,38 @@ def _settled(switch: Switch, touch: Touch) -> bool:
 def assumption(switches: Mapping[str, Switch]) -> str:
     """Returns what proofs take for granted about paths that are stated to have no effect; empty where there are none."""
     named = [f"{path} of {name}" for name, switch in switches.items() for path in settled(switch)]
-    more = f" and {len(named) - 4} more" if len(named) > 4 else ""
-    return f"these have no effect, as it is assumed: {', '.join(named[:4])}{more}" if named else ""
+    return f"these have no effect, as it is assumed: {_some(named)}" if named else ""
+
+
+def assumptions_of_together(switches: Mapping[str, Switch]) -> list[str]:
+    """Returns what a proof that stations hear each other takes for granted about what is not followed."""
+    guarded = [
+        f"{path} of {name}"
+        for name, switch in switches.items()
+        for path in dict.fromkeys(
+            t.path for t in switch.touches if t.touches is Touches.GUARDS and not _settled(switch, t)
+        )
+    ]
+    struck = f"no guard or login keeps a port shut: {_some(guarded)}" if guarded else ""
+    return list(filter(None, (assumption(switches), struck)))
+
+
+def _some(named: list[str]) -> str:
+    return ", ".join(named[:4]) + (f" and {len(named) - 4} more" if len(named) > 4 else "")
 
 
 def doubted(campus: Campus) -> Campus:
     """Returns a campus in which whatever may be touched by what is not followed is not known; the very same where nothing is."""
-    made = {n: _doubted(s) for n, s in campus.switches.items() if open_touches(s)}
+    made = {n: _doubted(s) for n, s in campus.switches.items() if open_touches(s) or _stops(s)}
     return replace(campus, switches={**campus.switches, **made}) if made else campus
 
 
 def _doubted(switch: Switch) -> Switch:
     some = open_touches(switch)
     frames = [t for t in some if t.touches is Touches.FRAMES]
+    for touch in (t for t in frames if t.port):
+        switch = _with_open_port(switch, touch)
+    frames = [t for t in frames if not t.port]
     if frames:
         why = said(frames)
         ports = {
@@ -71,12 +94,35 @@ def _doubted(switch: Switch) -> Switch:
         switch = replace(switch, learns=switch.learns or said(packets), filters={})
     if any(t.touches is Touches.ADDRESSES for t in some):
         switch = replace(switch, gateways_stated=False)
-    return replace(switch, touches=tuple(t for t in switch.touches if _settled(switch, t)))
+    if stops := _stops(switch):
+        ports = {n: replace(p, doubt=p.doubt or _may_stop(p.name, stops)) for n, p in switch.ports.items()}
+        switch = replace(switch, ports=ports)
+    kept = (t for t in switch.touches if t.touches is Touches.GUARDS or _settled(switch, t))
+    return replace(switch, touches=tuple(kept))
+
+
+def _with_open_port(switch: Switch, touch: Touch) -> Switch:
+    """Returns a device with a port of which nothing is known, not even whether it is shut."""
+    port = switch.ports.get(touch.port)
+    if port is None:
+        return switch
+    made = replace(
+        port, switching=port.switching if port.lag else Unstated(), enabled=True, doubt=port.doubt or said([touch])
+    )
+    return replace(switch, ports={**switch.ports, touch.port: made})
+
+
+def _may_stop(port: str, stops: list[Touch]) -> str:
+    """Says what may stop frames of a port; empty where nothing does."""
+    some = [t for t in stops if t.port in {"", port}]
+    return said(some) if some else ""
 
 
 def said(some: list[Touch]) -> str:
     """Says what is not followed, and what to write where it has no effect."""
     paths = list(dict.fromkeys(t.path for t in some))
+    if why := next((t.why for t in some if t.why), ""):
+        return f"which counts: {why} ({some[0].source})"
     more, verb = (f" and {len(paths) - 1} more", "are") if len(paths) > 1 else ("", "is")
     line = f"`assume: {{without-effect: ['{paths[0]}']}}`"
     return f"{paths[0]}{more} {verb} not followed ({some[0].source}); if {'one' if more else 'it'} has no effect, write {line}"

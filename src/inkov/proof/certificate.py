@@ -54,7 +54,11 @@ def certificate(prover: Prover, verdict: Verdict, inputs: Mapping[str, str]) -> 
             return head | {"assumed": list(verdict.outcome.assumed), "sets": _sets(prover, claim)}
         case Together() as claim:
             node = _node(prover.network, claim, claim.surviving)
-            return None if node is None else head | {"assumed": list(dict.fromkeys(_left_open(node))), **node}
+            return (
+                None
+                if node is None
+                else head | {"assumed": [*dict.fromkeys(_left_open(node)), *verdict.outcome.assumed], **node}
+            )
 
 
 def _left_open(node: Data) -> Iterator[str]:

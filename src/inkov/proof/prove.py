@@ -18,6 +18,7 @@ from inkov.kinds.relay import Domain, Mask, View
 from inkov.model.campus import Apart, Claim, Facing, Together
 from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
+from inkov.model.touching import assumptions_of_together
 from inkov.model.vlanset import VlanSet, bits
 from inkov.proof.between import between
 from inkov.proof.group import Group
@@ -123,9 +124,15 @@ class Prover:
             case Apart():
                 return self.apart(claim)
             case Together(surviving=0):
-                return self.together(claim)
+                return self._resting(self.together(claim))
             case Together():
-                return surviving(self.network, claim, lambda net, left: Prover(net).together(left), self._late)
+                today = surviving(self.network, claim, lambda net, left: Prover(net).together(left), self._late)
+                return self._resting(today)
+
+    def _resting(self, outcome: Outcome) -> Outcome:
+        """Adds what a proof of `together` takes for granted."""
+        taken = assumptions_of_together(self.network.switches)
+        return replace(outcome, assumed=(*outcome.assumed, *taken)) if isinstance(outcome, Proved) else outcome
 
     def together(self, claim: Together) -> Outcome:
         """Decides `together` as things are today."""

@@ -187,11 +187,16 @@ class Routing:
                 continue
             unstated = f"whether {into.device} routes is not stated" if switch.routing is None else ""
             address = f"whether {into} has an IPv{family} address is not stated" if takes is None else ""
+            silent = [
+                f"which filters {i} has is not told"
+                for i in dict.fromkeys((into, way.out))
+                if i and "filters" in i.gateway.untold
+            ]
             states = [self.gateways.state(i).why for i in (into, way.out) if i and self.gateways.state(i).up is None]
-            doubts = tuple(filter(None, (unstated, address, came.doubt, went.doubt, way.doubt, *states)))
+            doubts = tuple(filter(None, (unstated, address, came.doubt, went.doubt, way.doubt, *silent, *states)))
             if doubts and self.view is View.MUST:
                 continue
-            unfiltered = "" if came.by else "no filter stands there"
+            unfiltered = "" if came.by or silent else "no filter stands there"
             out = way.out.gateway.source if way.out else None
             yield (
                 way,
@@ -225,7 +230,7 @@ class Routing:
                 break
         learns = self.network.switches[into.device].learns
         if learns:  # a learned route may be more specific than any prefix in sight
-            doubt = f"which routes {into.device} learned by {learns} is not known"
+            doubt = f"which other routes {into.device} has is not known ({learns})"
             yield Way(None, "a learned route", None, doubt)
 
     def _stands(self, best: Interface | Route, own: list[Interface]) -> bool:

@@ -96,7 +96,12 @@ def _sure(network: Network, found: Leg) -> Leg:
     names = dict.fromkeys(p.switch if isinstance(p, Passage) else p.device for p in found.way)
     if found.halt is not None:
         names[found.halt.at.switch] = None
-    touched = [(n, open_touches(network.switches[n])) for n in names if n in network.switches]
+    used = {str(ref) for p in found.way if isinstance(p, Passage) for ref in (p.by, p.out)}
+    touched = [
+        (n, [t for t in open_touches(network.switches[n]) if not t.port or f"{n}:{t.port}" in used])
+        for n in names
+        if n in network.switches
+    ]
     found = replace(found, missing=(*found.missing, *(f"{n}: {said(some)}" for n, some in touched if some)))
     if found.halt is not None:
         return found

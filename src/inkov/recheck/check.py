@@ -14,7 +14,7 @@ from inkov.model.names import PortRef, by_look, looks
 from inkov.model.remembered import remembered
 from inkov.model.routing import set_name
 from inkov.model.switch import Negotiated, Stance
-from inkov.model.touching import doubted
+from inkov.model.touching import assumptions_of_together, doubted
 from inkov.recheck.claim import assumptions, checked, is_served, sentence
 from inkov.recheck.frames import Frames, Malformed, Set, places
 from inkov.recheck.gateways import At, Gateways, Places, examples, served
@@ -62,6 +62,7 @@ def check(campus: Campus, certificate: Any) -> Checked:
             raise Malformed(f"the campus file's claim {claim['name']!r} says something else")
         if claim["kind"] == "together":
             reason = Together(campus, claim).check(certificate, int(claim["surviving"]), result.rests_on)
+            result.rests_on += assumptions_of_together(campus.switches)
         else:
             apart = _Apart(campus, claim, certificate["sets"])
             reason = apart.check()

@@ -94,8 +94,8 @@ class Gateways:
             switch = self.campus.switches[device]
             if device in barred or switch.routing is False or not self._passes(device, into.inward, packet):
                 continue
-            families = {ip.version for ip in into.answers} | set(into.untold)
-            if into.answers and packet[0].version not in families:
+            families = {f"IPv{ip.version}" for ip in into.answers} | set(into.untold)
+            if into.answers and f"IPv{packet[0].version}" not in families:
                 continue  # it has no address of the packet's family
             if any(packet[1] in g.answers and self._surely_up(device, g) for g in switch.gateways):
                 continue  # a device keeps packets that are addressed to itself

@@ -18,7 +18,8 @@ from inkov.formats.openconfig import routing as openconfig_routing
 from inkov.formats.openconfig import stp as openconfig_stp
 from inkov.formats.openconfig.leaves import record, record_roots
 from inkov.formats.openconfig.neighbours import heard
-from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf, vlan_number
+from inkov.formats.openconfig.switched import record_today, switching_of
+from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf
 from inkov.formats.openconfig.vlans import default_instance, tag_format, vlan_table
 from inkov.formats.openconfig.wrappers import local, merge, unwrap
 from inkov.formats.reading import MAX_TEXT, Reading
@@ -28,17 +29,14 @@ from inkov.model.source import Origin
 from inkov.model.switch import (
     DEFAULT_VLAN,
     DOT1Q,
-    Access,
     Lacp,
     Port,
     Routed,
     Switch,
-    Switching,
-    Trunk,
     Unstated,
     Vlan,
 )
-from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet, VlanTextError
+from inkov.model.vlanset import Vid
 
 _LAG_TYPES = frozenset({"ieee8023adLag", "IF_AGGREGATE"})
 _NOT_BRIDGED = frozenset({"l3ipvlan", "softwareLoopback", "tunnel", "propVirtual", "IF_ROUTED_VLAN", "IF_LOOPBACK"})
@@ -191,13 +189,15 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading, routed: list
         key = orjson.dumps(entry).replace(_named(name), b"")
     except TypeError:  # a number larger than 64 bits
         routed.append(entry)
-        record(entry, "interfaces/interface", path, reading)
+        record(entry, "interfaces/interface", path, reading, name)
+        record_today(entry, name, path, reading)
         return _port(entry, name, leaves_of(entry), path, reading)
     like = _ALIKE.get(key)
     if like is None:
         said = len(reading.problems) + len(reading.notes)
         made = _port(entry, name, leaves_of(entry), path, reading)
-        plain = not record(entry, "interfaces/interface", path, reading)
+        plain = not record(entry, "interfaces/interface", path, reading, name)
+        plain = not record_today(entry, name, path, reading) and plain
         if openconfig_routing.may_route(entry):
             routed.append(entry)
             plain = False
@@ -227,7 +227,7 @@ def _port(entry: Node, name: str, leaves: Node, path: str, reading: Reading) -> 
     label, lag, members = leaves.get("description"), held.get("aggregate-id"), held.get("member")
     switched = pick(holder, "switched-vlan")
     if isinstance(switched, dict):
-        switching = _switching(leaves_of(switched), f"{path}/{holder_name}/{_SWITCHED}", reading)
+        switching = switching_of(leaves_of(switched), f"{path}/{holder_name}/{_SWITCHED}", reading)
     else:
         tags = tuple(sub.tag for sub in openconfig_routing.subinterfaces(entry, path, reading))
         switching = Routed(tags) if tags else Unstated()
@@ -287,88 +287,3 @@ def _places(shape: _Shape) -> Mapping[str, int | str]:
             if key := _LEAVES.get(local(leaf)):
                 places[key] = f"{where}/{local(leaf)}"
     return places
-
-
-def _switching(leaves: Node, path: str, reading: Reading) -> Switching:
-    mode = leaves.get("interface-mode")
-    if mode == "ACCESS":
-        access = leaves.get("access-vlan")
-        return _access(None if access is None else vlan_number(access, reading, f"{path}/access-vlan"))
-    if mode == "TRUNK":
-        native = leaves.get("native-vlan")
-        return _trunk(
-            None if native is None else vlan_number(native, reading, f"{path}/native-vlan"),
-            _trunk_vlans(leaves.get("trunk-vlans"), reading, f"{path}/trunk-vlans"),
-            stated=native is not None,
-        )
-    if mode is not None:
-        reading.wrong(f"{mode!r:.40} is not an interface mode; expected ACCESS or TRUNK", f"{path}/interface-mode")
-    return Unstated()
-
-
-@lru_cache(maxsize=8192)
-def _access(vid: Vid | None) -> Access:
-    return Access(vid)
-
-
-@lru_cache(maxsize=8192)
-def _trunk(native: Vid | None, allowed: VlanSet, *, stated: bool) -> Trunk:
-    return Trunk(native, allowed, native_stated=stated)
-
-
-def _trunk_vlans(value: Any, reading: Reading, path: str) -> VlanSet:
-    """Reads `trunk-vlans`; absent and empty both mean all (the model's description of the leaf-list)."""
-    if value is None:
-        return ALL
-    items = value if isinstance(value, list) else [value]
-    try:
-        return _plain_list(tuple(items)) if items else ALL
-    except (TypeError, ValueError):  # something in it wants a complaint or a note
-        return _odd_list(items, reading, path)
-
-
-@lru_cache(maxsize=4096)
-def _plain_list(items: tuple[int | str, ...]) -> VlanSet:
-    """Reads a list in the standard form; many trunks of a campus have the same.
-
-    Raises:
-        ValueError: it is not in the standard form.
-    """
-    mask = 0
-    for item in items:
-        if type(item) is int and VID_MIN <= item <= VID_MAX:
-            mask |= 1 << item
-        elif isinstance(item, str):
-            low, _, high = item.partition("..")
-            first, last = int(low), int(high)
-            if not (item == f"{first}..{last}" and VID_MIN <= first <= last <= VID_MAX):
-                raise ValueError(item)
-            mask |= (1 << (last + 1)) - (1 << first)
-        else:
-            raise ValueError(item)
-    return VlanSet.from_mask(mask)
-
-
-def _odd_list(items: list[Any], reading: Reading, path: str) -> VlanSet:
-    made = VlanSet()
-    for item in items:
-        if isinstance(item, str):
-            made |= _trunk_text(item, reading, path)
-        elif (number := vlan_number(item, reading, path)) is not None:
-            made |= VlanSet([number])
-    return made
-
-
-def _trunk_text(item: str, reading: Reading, path: str) -> VlanSet:
-    low, dots, high = item.partition("..")
-    if dots and low.isdecimal() and high.isdecimal():
-        first, last = sorted((int(low), int(high)))
-        if first >= VID_MIN and last <= VID_MAX:
-            return VlanSet.span(first, last)
-    try:
-        made = VlanSet.parse(item)
-    except VlanTextError:
-        reading.wrong(f'{item!r:.40} is not a VLAN or a range; expected 310 or "310..330"', path)
-        return VlanSet()
-    reading.note(f'{path}: {item!r} is not the standard form; expected "310..330" for a range')
-    return made

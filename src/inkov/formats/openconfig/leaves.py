@@ -33,7 +33,7 @@ ipv6/autoconf: create-temporary-addresses temporary-preferred-lifetime temporary
 
 _SETTLED: Final = (
     """
-interfaces/interface: name type enabled description tpid admin-status cpu forwarding-viable ifindex last-change logical
+interfaces/interface: name type enabled description tpid admin-status cpu ifindex last-change logical
 interfaces/interface: management mtu oper-status counters/* hold-time/* rates/* penalty-based-aied/* hardware-port transceiver
 interfaces/interface: physical-channel id
 interfaces/interface/aggregation: lag-speed lag-type member min-links
@@ -41,7 +41,7 @@ interfaces/interface/aggregation/switched-vlan: access-vlan interface-mode nativ
 interfaces/interface/ethernet: aggregate-id auto-negotiate duplex-mode enable-flow-control fec-mode hw-mac-address mac-address
 interfaces/interface/ethernet: negotiated-duplex-mode negotiated-port-speed port-speed standalone-link-training counters/*
 interfaces/interface/ethernet: authenticated-sessions/* poe/*
-interfaces/interface/ethernet/dot1x: authenticate-port host-mode max-requests reauthenticate-interval retransmit-interval
+interfaces/interface/ethernet/dot1x: host-mode max-requests reauthenticate-interval retransmit-interval
 interfaces/interface/ethernet/dot1x: supplicant-timeout
 interfaces/interface/ethernet/switched-vlan: access-vlan interface-mode native-vlan trunk-vlans
 interfaces/interface/routed-vlan: vlan
@@ -49,7 +49,7 @@ interfaces/interface/subinterfaces/subinterface: index name enabled description 
 interfaces/interface/subinterfaces/subinterface: management oper-status counters/*
 interfaces/interface/subinterfaces/subinterface/vlan: vlan-id
 interfaces/interface/subinterfaces/subinterface/vlan/match/single-tagged: vlan-id
-interfaces/interface/subinterfaces/subinterface/vlan/match/double-tagged: outer-vlan-id inner-vlan-id
+interfaces/interface/subinterfaces/subinterface/vlan/match/double-tagged: outer-vlan-id
 interfaces/interface/tunnel: counters/*
 network-instances/network-instance: name description enabled enabled-address-families mtu route-distinguisher router-id
 network-instances/network-instance: afts/* tables/* table-connections/*
@@ -73,9 +73,9 @@ lldp/interfaces/interface: name enabled counters/*
 lldp/interfaces/interface/neighbors/neighbor: id age chassis-id chassis-id-type last-update management-address port-id
 lldp/interfaces/interface/neighbors/neighbor: management-address-type port-description port-id-type system-description
 lldp/interfaces/interface/neighbors/neighbor: system-name ttl capabilities/* custom-tlvs/*
-stp/global: loop-guard etherchannel-misconfig-guard enabled-protocol bridge-assurance bpduguard-timeout-recovery bpdu-guard bpdu-filter
+stp/global: enabled-protocol bpduguard-timeout-recovery bpdu-filter
 stp: rstp/* mstp/* rapid-pvst/*
-stp/interfaces/interface: name edge-port link-type guard bpdu-guard bpdu-filter
+stp/interfaces/interface: name edge-port link-type bpdu-filter
 """
     + "".join(
         f"{holder}/{row}\n"
@@ -100,7 +100,10 @@ stp/interfaces/interface: name edge-port link-type guard bpdu-guard bpdu-filter
 TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
     "interfaces": (Touches.FRAMES, ()),
     "interfaces/interface/loopback-mode": (Touches.FRAMES, (False, "NONE")),
+    "interfaces/interface/forwarding-viable": (Touches.STOPS, (True,)),
     "interfaces/interface/ethernet/dot1x": (Touches.FRAMES, ()),
+    "interfaces/interface/ethernet/dot1x/authenticate-port": (Touches.GUARDS, (False,)),
+    "interfaces/interface/subinterfaces/subinterface/vlan/match/double-tagged/inner-vlan-id": (Touches.ADDRESSES, ()),
     "interfaces/interface/ethernet/switched-vlan/dot1x-vlan-map": (Touches.FRAMES, ()),
     "interfaces/interface/tunnel": (Touches.PACKETS, ()),
     "interfaces/interface/subinterfaces/subinterface/vlan": (Touches.FRAMES, ()),
@@ -131,6 +134,18 @@ TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
     "network-instances/network-instance/protocols": (Touches.PACKETS, ()),
     "vlans": (Touches.FRAMES, ()),
     "stp": (Touches.FRAMES, ()),
+    **{
+        f"stp/{leaf}": (Touches.GUARDS, (False, "NONE"))
+        for leaf in (
+            *(
+                "global/loop-guard",
+                "global/etherchannel-misconfig-guard",
+                "global/bridge-assurance",
+                "global/bpdu-guard",
+            ),
+            *("interfaces/interface/guard", "interfaces/interface/bpdu-guard"),
+        )
+    },
     "lacp": (Touches.FRAMES, ()),
     "lacp/interfaces/interface/fallback": (Touches.FRAMES, (False,)),
     "lldp": (Touches.FRAMES, ()),
@@ -171,7 +186,7 @@ def touching(path: str) -> tuple[Touches, tuple[Any, ...]] | None:
     return None
 
 
-def record(node: Any, path: str, at: str, reading: Reading) -> bool:
+def record(node: Any, path: str, at: str, reading: Reading, port: str = "") -> bool:
     """Records what a part of a document states and the reader does not follow.
 
     Args:
@@ -179,6 +194,7 @@ def record(node: Any, path: str, at: str, reading: Reading) -> bool:
         path: its path without keys.
         at: its path with keys.
         reading: where to record it.
+        port: the port that it is of; empty for all of the device.
 
     Returns:
         Whether there was anything.
@@ -188,7 +204,7 @@ def record(node: Any, path: str, at: str, reading: Reading) -> bool:
     for leaf, place, value in _leaves(node, path, at):
         effect = touching(leaf)
         if effect is not None and _does(value, effect):
-            reading.touch(f"/{leaf}", effect[0], place)
+            reading.touch(f"/{leaf}", effect[0], place, port=port if effect[0] is Touches.STOPS else "")
     return True
 
 

@@ -8,30 +8,40 @@ from __future__ import annotations
 
 import ipaddress
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Any, NamedTuple
 
+from inkov.formats.openconfig.filters import Filters, Place, kind_of, prefix
 from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
-from inkov.model.routing import Address, Entry, Filter, Gateway, Ip, Prefix, Route
+from inkov.model.routing import Address, Gateway, Ip, Route
 from inkov.model.source import Touches
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
-_FAMILIES = {"ACL_IPV4": ("0.0.0.0/0",), "ACL_IPV6": ("::/0",)}
-_OF_ENTRIES = frozenset({"sequence-id", "description", "matched-packets", "matched-octets"})
 _STATIC = "network-instances/network-instance/protocols/protocol/static-routes"
 _OUTER = ("vlan-id", "outer-vlan-id")
 _OWN_ROUTES = frozenset({"STATIC", "DIRECTLY_CONNECTED", "LOCAL_AGGREGATE"})
 
 
 class Subinterface(NamedTuple):
-    """A subinterface with addresses, its own and shared: its number, its tag or None for untagged, whether it is on."""
+    """A subinterface with addresses, its own and shared.
+
+    Attributes:
+        number: its index.
+        tag: the VLAN its frames are in; None for untagged.
+        addresses: its own.
+        enabled: not shut down.
+        virtual: those it shares.
+        doubt: why its tag is not sure; empty where it is.
+    """
 
     number: int
     tag: Vid | None
     addresses: tuple[Address, ...]
     enabled: bool
     virtual: tuple[Ip, ...]
+    doubt: str = ""
 
 
 def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinterface]:
@@ -44,21 +54,18 @@ def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinter
         index = leaves.get("index", pick(sub, "index"))
         here = f"{path}/subinterfaces/subinterface[index={index}]"
         addresses = tuple(_addresses(sub, here, reading))
-        if addresses:
+        if addresses or any(child(child(sub, family), "addresses") for family in ("ipv4", "ipv6")):
             on = flag(leaves.get("enabled"), True, reading, f"{here}/config/enabled")
-            yield Subinterface(
-                index if isinstance(index, int) else 0,
-                _tag(sub, here, reading),
-                addresses,
-                on,
-                tuple(_shared(sub, here, reading)),
-            )
+            tag, doubt = _tag(sub, here, reading)
+            number = index if isinstance(index, int) else 0
+            yield Subinterface(number, tag, addresses, on, tuple(_shared(sub, here, reading)), doubt)
 
 
-def _tag(sub: Node, path: str, reading: Reading) -> Vid | None:
-    """Returns the outer tag of a subinterface; `match` is the newer form and wins."""
+def _tag(sub: Node, path: str, reading: Reading) -> tuple[Vid | None, str]:
+    """Returns the outer tag of a subinterface, and why it is not sure; `match` is the newer form and wins."""
     vlan = child(sub, "vlan")
     found: list[Vid] = []
+    doubt = ""
     for kind, container in child(vlan, "match").items():
         leaves = leaves_of(container) if isinstance(container, dict) else {}
         outer = next((leaves[k] for k in _OUTER if k in leaves), None)
@@ -66,10 +73,15 @@ def _tag(sub: Node, path: str, reading: Reading) -> Vid | None:
             reading.note(f"{path}/vlan/match/{local(kind)}: several tags; the subinterface is taken to be untagged")
         elif (tag := _number(outer)) is not None:
             found.append(tag)
-    older = _number(str(leaves_of(vlan).get("vlan-id", "")).partition(".")[0])
+        if outer is None or "inner-vlan-id" in leaves:
+            doubt = f"which tags it takes: {path}/vlan/match/{local(kind)} is not followed"
+    first, _, inner = str(leaves_of(vlan).get("vlan-id", "")).partition(".")
+    older = _number(first)
     if older is not None and found and older not in found:
         reading.note(f"{path}/vlan: vlan-id {older} and match {found[0]} differ; match is taken")
-    return found[0] if found else older
+    if inner and not found:
+        doubt = f"which tags it takes: {path}/vlan/vlan-id has two, and the inner one is not followed"
+    return (found[0] if found else older), doubt
 
 
 def _number(value: Any) -> Vid | None:
@@ -79,8 +91,8 @@ def _number(value: Any) -> Vid | None:
 
 def _shared(node: Node, path: str, reading: Reading) -> Iterator[Ip]:
     """Yields the virtual addresses of the redundancy groups under the addresses of an interface (`openconfig-if-ip`)."""
-    for family in ("ipv4", "ipv6"):
-        holder = child(child(node, family), "addresses")
+    for family, held in _families_of(node):
+        holder = child(held, "addresses")
         for entry in entries(holder, "address", "ip", reading, f"{path}/{family}/addresses/address") if holder else ():
             groups = child(entry, "vrrp")
             where = f"{path}/{family}/addresses/address/vrrp/vrrp-group"
@@ -93,9 +105,17 @@ def _shared(node: Node, path: str, reading: Reading) -> Iterator[Ip]:
                         reading.wrong(f"{ip!s:.40} is not an address", f"{where}/config/virtual-address")
 
 
-def _addresses(node: Node, path: str, reading: Reading) -> Iterator[Address]:
+def _families_of(node: Node) -> Iterator[tuple[str, Node]]:
+    """Yields the containers of the families that are on (`enabled`, whose default is true)."""
     for family in ("ipv4", "ipv6"):
-        holder = child(child(node, family), "addresses")
+        held = child(node, family)
+        if held and leaves_of(held).get("enabled") not in {False, "false"}:
+            yield family, held
+
+
+def _addresses(node: Node, path: str, reading: Reading) -> Iterator[Address]:
+    for family, held in _families_of(node):
+        holder = child(held, "addresses")
         for entry in entries(holder, "address", "ip", reading, f"{path}/{family}/addresses/address") if holder else ():
             leaves = leaves_of(entry)
             ip, length = leaves.get("ip", pick(entry, "ip")), leaves.get("prefix-length")
@@ -117,17 +137,22 @@ class Layer3:
         self.routed = routed
         self.names = names
         self.reading = reading
+        listed = entries(child(document, "interfaces"), "interface", "name", Reading(reading.file), "")
+        self.interfaces = frozenset(str(pick(e, "name") or leaves_of(e).get("name")) for e in listed)
         self.instances = list(
             entries(child(document, "network-instances"), "network-instance", "name", reading, "/network-instances")
         )
 
     def attributes(self, default: Node | None) -> dict[str, Any]:
         """Returns the attributes of a switch that are about layer 3; `default` is its usual network instance."""
-        filters = self._filters() if pick(self.document, "acl") is not None else {}
-        bound = self._bound(filters) if filters else {}
-        vrfs = self._vrfs(default)
+        reader = Filters(self.document, self.reading, self._place)
+        filters = reader.sets() if pick(self.document, "acl") is not None else {}
+        bound = reader.bound(filters)
+        homes = self._homes()
+        gateways = tuple(g for e in self.routed for g in self._gateways(e, bound, homes, default))
+        self._filters_of_ports(bound, gateways)
         return {
-            "gateways": tuple(g for e in self.routed for g in self._gateways(e, bound, vrfs)),
+            "gateways": gateways,
             "filters": filters,
             "routing": _routes(default),
             "learns": ", ".join(sorted(set(self._protocols()) - _OWN_ROUTES)),
@@ -135,8 +160,27 @@ class Layer3:
         }
 
     def _gateways(
-        self, entry: Node, bound: Mapping[tuple[str, int], Mapping[str, Any]], vrfs: Mapping[tuple[str, int], str]
+        self, entry: Node, bound: Mapping[Place, Mapping[str, Any]], homes: Mapping[Place, Node], default: Node | None
     ) -> Iterator[Gateway]:
+        for place, gateway in self._own(entry):
+            home = homes.get(place, default)
+            vrf = "" if home is default or home is None else str(pick(home, "name"))
+            taken = _families(home)
+            own = tuple(a for a in gateway.addresses if a.version in taken)
+            virtual = tuple(ip for ip in gateway.virtual if ip.version in taken)
+            if not (own or virtual):
+                continue
+            yield replace(
+                gateway,
+                addresses=own,
+                virtual=virtual,
+                enabled=gateway.enabled and leaves_of(home or {}).get("enabled") is not False,
+                vrf=vrf,
+                **bound.get(place, {}),
+            )
+
+    def _own(self, entry: Node) -> Iterator[tuple[Place, Gateway]]:
+        """Yields the gateways of an interface, whatever instance and filters they have."""
         leaves = leaves_of(entry)
         name = str(pick(entry, "name") or leaves.get("name"))
         path = f"/interfaces/interface[name={name}]"
@@ -148,27 +192,15 @@ class Layer3:
             vid = self._vid(leaves_of(routed).get("vlan"), f"{path}/routed-vlan/config/vlan")
             shared = [*_shared(routed, f"{path}/routed-vlan", self.reading), *(ip for s in subs for ip in s.virtual)]
             if vid is not None and own:
-                yield Gateway(
-                    vid,
-                    tuple(own),
-                    enabled=enabled,
-                    vrf=vrfs.get((name, 0), ""),
-                    source=self.reading.source(f"{path}/routed-vlan"),
-                    virtual=tuple(dict.fromkeys(shared)),
-                    **bound.get((name, 0), {}),
-                )
+                source = self.reading.source(f"{path}/routed-vlan")
+                virtual = tuple(dict.fromkeys(shared))
+                yield (name, 0), Gateway(vid, tuple(own), enabled=enabled, source=source, virtual=virtual)
             return
-        for sub in subs:
-            key, here = (name, sub.number), f"{path}/subinterfaces/subinterface[index={sub.number}]"
-            source = self.reading.source(here)
+        for sub in (s for s in subs if s.addresses):
+            source = self.reading.source(f"{path}/subinterfaces/subinterface[index={sub.number}]")
             up = enabled and sub.enabled
-            more: dict[str, Any] = {
-                "vrf": vrfs.get(key, ""),
-                "source": source,
-                "virtual": sub.virtual,
-                **bound.get(key, {}),
-            }
-            yield Gateway(sub.tag, sub.addresses, name, up, **more)
+            made = Gateway(sub.tag, sub.addresses, name, up, source=source, virtual=sub.virtual, doubt=sub.doubt)
+            yield (name, sub.number), made
 
     def _vid(self, value: Any, path: str) -> Vid | None:
         vid = self.names.get(value) if isinstance(value, str) else None
@@ -176,19 +208,39 @@ class Layer3:
             self.reading.wrong(f"{value!r:.40} is neither a VLAN number nor the name of one", path)
         return vid
 
-    def _vrfs(self, default: Node | None) -> dict[tuple[str, int], str]:
-        found: dict[tuple[str, int], str] = {}
-        for instance in self.instances:
-            if instance is default:
-                continue
-            holder = child(instance, "interfaces")
-            for entry in entries(
-                holder, "interface", "id", self.reading, "/network-instances/network-instance/interfaces"
-            ):
-                leaves = leaves_of(entry)
-                name = leaves.get("interface") or pick(entry, "id")
-                found[str(name), int(_number(leaves.get("subinterface")) or 0)] = str(pick(instance, "name"))
-        return found
+    def _homes(self) -> dict[Place, Node]:
+        """Returns the instance of each interface that one lists."""
+        path = "network-instances/network-instance/interfaces/interface"
+        return {
+            self._place(leaves_of(entry), entry, path): instance
+            for instance in self.instances
+            for entry in entries(child(instance, "interfaces"), "interface", "id", self.reading, f"/{path}")
+        }
+
+    def _place(self, named: Node, entry: Node, path: str) -> Place:
+        """Returns which interface and subinterface is meant: by its two leaves, or by an identifier such as `irb.20`.
+
+        An identifier that names no interface is not followed.
+        """
+        name = named.get("interface")
+        if isinstance(name, str):
+            return name, int(_number(named.get("subinterface")) or 0)
+        whole = str(leaves_of(entry).get("id", pick(entry, "id")))
+        first, _, index = whole.rpartition(".")
+        if whole not in self.interfaces and first in self.interfaces and index.isdecimal():
+            return first, int(index[:9])
+        if whole not in self.interfaces:
+            self.reading.touch(f"/{path}/id", Touches.PACKETS, f"/{path}[id={whole:.60}]/id")
+        return whole, 0
+
+    def _filters_of_ports(self, bound: Mapping[Place, Mapping[str, str]], gateways: Sequence[Gateway]) -> None:
+        """Records filters on ports that switch frames: they may stop some."""
+        routed = {str(pick(e, "name") or leaves_of(e).get("name")) for e in self.routed if child(e, "routed-vlan")}
+        routed |= {g.port for g in gateways}
+        for name in dict.fromkeys(n for n, _ in bound if n not in routed):
+            self.reading.touch(
+                "/acl/interfaces/interface", Touches.STOPS, f"/acl/interfaces/interface[id={name}]", port=name
+            )
 
     # -- routes --------------------------------------------------------------------------------------
 
@@ -208,6 +260,8 @@ class Layer3:
             for protocol in entries(
                 child(instance, "protocols"), "protocol", "name", self.reading, "/network-instances"
             ):
+                if leaves_of(protocol).get("enabled") is False:
+                    continue
                 routes = child(protocol, "static-routes")
                 for entry in entries(routes, "static", "prefix", self.reading, "/network-instances") if routes else ():
                     yield from self._route(entry, vrf)
@@ -215,7 +269,7 @@ class Layer3:
     def _route(self, entry: Node, vrf: str) -> Iterator[Route]:
         text = leaves_of(entry).get("prefix", pick(entry, "prefix"))
         path = f"/{_STATIC}/static[prefix={text}]"
-        prefix = self._prefix(text, path)
+        target = prefix(text, self.reading, path)
         for hop in entries(child(entry, "next-hops"), "next-hop", "index", self.reading, path):
             via = leaves_of(hop).get("next-hop")
             try:
@@ -224,110 +278,8 @@ class Layer3:
                 at = f"{path}/next-hops/next-hop[index={pick(hop, 'index')}]"
                 self.reading.touch(f"/{_STATIC}/static/next-hops/next-hop", Touches.PACKETS, at)
                 continue
-            if prefix is not None:
-                yield Route(prefix, address, vrf, self.reading.source(path))
-
-    def _prefix(self, text: Any, path: str) -> Prefix | None:
-        try:
-            return ipaddress.ip_network(str(text), strict=False)
-        except ValueError:
-            self.reading.wrong(f"{text!r:.60} is not a prefix", path)
-            return None
-
-    # -- filters -------------------------------------------------------------------------------------
-
-    def _filters(self) -> dict[str, Filter]:
-        """Returns the address filters; one name may stand for a filter of each type."""
-        found: dict[str, Filter] = {}
-        holder = child(child(self.document, "acl"), "acl-sets")
-        for entry in entries(holder, "acl-set", "name", self.reading, "/acl/acl-sets/acl-set"):
-            leaves = leaves_of(entry)
-            name, kind = str(leaves.get("name", pick(entry, "name"))), _kind(leaves.get("type", pick(entry, "type")))
-            path = f"/acl/acl-sets/acl-set[type={kind}][name={name}]"
-            rows = entries(child(entry, "acl-entries"), "acl-entry", "sequence-id", self.reading, f"{path}/acl-entries")
-            numbered = sorted(((_sequence(row), n, row) for n, row in enumerate(rows)), key=lambda r: r[:2])
-            made = [
-                e
-                for number, _, row in numbered
-                for e in self._entry(row, kind, f"{path}/acl-entries/acl-entry[sequence-id={number}]")
-            ]
-            found[f"{name} {kind}"] = Filter(name, tuple(made), self.reading.source(path))
-        return found
-
-    def _entry(self, row: Node, kind: str, path: str) -> Iterator[Entry]:
-        action = _kind(leaves_of(child(row, "actions")).get("forwarding-action"))
-        if action not in {"ACCEPT", "DROP", "REJECT"}:
-            self.reading.wrong(f"{action!r:.40} is not an action; expected ACCEPT, DROP or REJECT", f"{path}/actions")
-            return
-        ends: list[Prefix | None] = [None, None]
-        more: list[str] = []
-        for leaf, value in _conditions(row):
-            if leaf in {"source-address", "destination-address"}:
-                ends[leaf == "destination-address"] = self._prefix(value, f"{path}/{leaf}")
-            else:
-                more.append(f"{leaf} {_kind(value) if str(value).startswith('openconfig-') else value}")
-        source = self.reading.source(path)
-        whole = [ipaddress.ip_network(p) for p in _FAMILIES.get(kind, ())]
-        origin = ends[0] if ends[0] or ends[1] or not whole else whole[0]
-        yield Entry(action == "ACCEPT", origin, ends[1], ", ".join(more), source, _sequence(row))
-
-    def _bound(self, filters: dict[str, Filter]) -> dict[tuple[str, int], dict[str, str]]:
-        """Returns the names of the filters bound to each (interface, subinterface), inward and outward."""
-        found: dict[tuple[str, int], dict[str, str]] = {}
-        holder = child(child(self.document, "acl"), "interfaces")
-        for entry in entries(holder, "interface", "id", self.reading, "/acl/interfaces/interface"):
-            ref = leaves_of(child(entry, "interface-ref"))
-            name = str(ref.get("interface") or pick(entry, "id"))
-            key = (name, int(_number(ref.get("subinterface")) or 0))
-            for side, direction in (("ingress", "inward"), ("egress", "outward")):
-                sets = child(entry, f"{side}-acl-sets")
-                rows = entries(sets, f"{side}-acl-set", "set-name", self.reading, "/acl/interfaces/interface")
-                wanted = [
-                    f"{leaves.get('set-name', pick(row, 'set-name'))} {_kind(leaves.get('type', pick(row, 'type')))}"
-                    for row in rows
-                    for leaves in [leaves_of(row)]
-                ]
-                if wanted:
-                    found.setdefault(key, {})[direction] = _as_one(wanted, filters)
-        return found
-
-
-def _conditions(node: Node) -> Iterator[tuple[str, Any]]:
-    """Yields what an entry asks of a packet: each leaf of its containers, of whatever depth, but for its actions."""
-    for leaf, value in leaves_of(node).items():
-        if leaf not in _OF_ENTRIES and value != [] and _kind(value) != "ANY":
-            yield leaf, value
-    for key, held in node.items():
-        if isinstance(held, dict) and local(key) not in {"actions", "config", "state"}:
-            yield from _conditions(held)
-
-
-def _as_one(names: list[str], filters: dict[str, Filter]) -> str:
-    """Adds the filter that several bound sets make together, and returns its name.
-
-    Each set decides for packets of its own family; a family without a set is not filtered.
-    """
-    missing = next((n for n in names if n not in filters), None)
-    if missing is not None:
-        return missing
-    covered = {n.rpartition(" ")[2] for n in names}
-    rest: list[Entry] = []
-    if "ACL_MIXED" not in covered:
-        rest = [Entry(True, ipaddress.ip_network(p)) for k, some in _FAMILIES.items() if k not in covered for p in some]
-    first = filters[names[0]]
-    made = Filter(first.name, tuple(e for n in names for e in filters[n].entries) + tuple(rest), first.source)
-    name = " and ".join(n.rpartition(" ")[0] for n in names)
-    filters[name] = made
-    return name
-
-
-def _kind(value: Any) -> str:
-    return local(value) if isinstance(value, str) else str(value)
-
-
-def _sequence(row: Node) -> int:
-    value = leaves_of(row).get("sequence-id", pick(row, "sequence-id"))
-    return int(value) if str(value).isdecimal() else 0
+            if target is not None:
+                yield Route(target, address, vrf, self.reading.source(path))
 
 
 def may_route(entry: Node) -> bool:
@@ -339,7 +291,16 @@ def _routes(instance: Node | None) -> bool | None:
     """Tells whether an instance routes: where it lists its address families, IPv4 or IPv6 is among them."""
     if instance and leaves_of(instance).get("enabled") is False:
         return False
+    listed = _listed(instance)
+    return bool(listed & {"IPV4", "IPV6"}) if listed else None
+
+
+def _families(instance: Node | None) -> frozenset[int]:
+    """Returns the families of addresses that an instance routes: those that it lists, or both."""
+    listed = _listed(instance)
+    return frozenset(f for f in (4, 6) if not listed or f"IPV{f}" in listed)
+
+
+def _listed(instance: Node | None) -> set[str]:
     families = leaves_of(instance).get("enabled-address-families") if instance else None
-    if not isinstance(families, list) or not families:
-        return None
-    return bool({_kind(f) for f in families} & {"IPV4", "IPV6"})
+    return {kind_of(f) for f in families} if isinstance(families, list) else set()

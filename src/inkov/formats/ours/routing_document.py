@@ -22,7 +22,7 @@ from inkov.model.routing import Entry, Gateway
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
 
-Family: TypeAlias = Literal["IPv4", "IPv6"]
+NotTold: TypeAlias = Literal["IPv4", "IPv6", "filters"]
 
 
 def _of_address(value: Any) -> Any:
@@ -42,18 +42,18 @@ class GatewayEntry(Document):
     virtual: Annotated[list[IpField], BeforeValidator(one_or_more, json_schema_input_type=list[IpField] | IpField)] = (
         Field([], description="Addresses that it shares with the gateways of other devices, as a redundant pair does.")
     )
-    not_told: Annotated[list[Family], BeforeValidator(one_or_more, json_schema_input_type=list[Family] | Family)] = (
+    not_told: Annotated[list[NotTold], BeforeValidator(one_or_more, json_schema_input_type=list[NotTold] | NotTold)] = (
         Field(
             [],
-            description="Families of which it is not known whether it has addresses: IPv4 or IPv6. A walk may not tell.",
+            description="What is not known of it: whether it has addresses of IPv4 or IPv6, its filters. A walk does not tell.",
         )
     )
 
     def model(self, vid: Vid | None, port: str, source: Source) -> Gateway:
         """Returns the gateway in a VLAN, or behind a port with a tag."""
-        filters, untold = (self.in_ or "", self.out or ""), tuple(int(f[-1]) for f in self.not_told)
+        filters = (self.in_ or "", self.out or "")
         own = Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
-        return replace(own, untold=untold) if untold else own
+        return replace(own, untold=tuple(self.not_told)) if self.not_told else own
 
 
 GatewayField = Annotated[

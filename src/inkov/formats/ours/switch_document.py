@@ -251,7 +251,7 @@ class SwitchDocument(Document):
     assume: Assume = Assume()
     lacks: Lacks = Field([], description="Features that the box does not have.")
     limits: LimitsEntry | None = Field(None, description="How much the box can hold.")
-    not_followed: dict[Literal["frames", "packets", "addresses"], list[Label]] = Field(
+    not_followed: dict[Literal["frames", "packets", "addresses", "stops", "guards"], list[Label]] = Field(
         {},
         description="What else it is set to, in a file that Inkov does not follow there: what it may change, to paths.",
     )

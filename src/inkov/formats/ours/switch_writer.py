@@ -75,7 +75,9 @@ def _document(switch: Switch) -> Iterator[tuple[str, Any]]:
             | ({"without-effect": list(switch.without_effect)} if switch.without_effect else {})
         ),
         "not-followed": {
-            what.value: paths for what in Touches if (paths := [t.path for t in switch.touches if t.touches is what])
+            what.value: list(dict.fromkeys(paths))
+            for what in Touches
+            if (paths := [t.path for t in switch.touches if t.touches is what])
         },
         "lacks": list(switch.lacks),
         "limits": _Line(switch.limits),
@@ -144,7 +146,7 @@ def _gateway(gateway: Gateway) -> dict[str, Any]:
     if gateway.virtual:
         found["virtual"] = [str(ip) for ip in gateway.virtual]
     if gateway.untold:
-        found["not-told"] = [f"IPv{family}" for family in gateway.untold]
+        found["not-told"] = list(gateway.untold)
     return _Line(found)
 
 

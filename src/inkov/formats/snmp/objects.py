@@ -1,7 +1,7 @@
 """The objects that are read of an SNMP walk: their names, where they stand, and what their values are.
 
-From SNMPv2-MIB (RFC 3418), IF-MIB (RFC 2863), IP-MIB (RFC 4293), BRIDGE-MIB (RFC 4188), RSTP-MIB (RFC 4318), Q-BRIDGE-MIB
-(RFC 4363), IEEE8023-LAG-MIB (IEEE 802.3ad) and LLDP-MIB (IEEE 802.1AB-2005) with its extensions.
+From SNMPv2-MIB (RFC 3418), IF-MIB (RFC 2863), IP-MIB (RFC 4293), IP-FORWARD-MIB (RFC 4292, 2096), BRIDGE-MIB (RFC 4188), RSTP-MIB (RFC 4318), Q-BRIDGE-MIB
+(RFC 4363), IEEE8021-PAE-MIB, IEEE8023-LAG-MIB (IEEE 802.3ad) and LLDP-MIB (IEEE 802.1AB-2005) with its extensions.
 """
 
 from __future__ import annotations
@@ -42,6 +42,9 @@ _NUMBERS = {
     f"{_MIB2}.4": {1: "ipForwarding"},
     f"{_MIB2}.4.20.1": {2: "ipAdEntIfIndex"},
     f"{_MIB2}.4.34.1": {3: "ipAddressIfIndex"},
+    f"{_MIB2}.4.21.1": {8: "ipRouteType", 9: "ipRouteProto"},
+    f"{_MIB2}.4.24.4.1": {6: "ipCidrRouteType", 7: "ipCidrRouteProto"},
+    f"{_MIB2}.4.24.7.1": {8: "inetCidrRouteType", 9: "inetCidrRouteProto"},
     f"{_MIB2}.17.1.4.1": {2: "dot1dBasePortIfIndex"},
     f"{_MIB2}.17.2": {2: "dot1dStpPriority", 16: "dot1dStpVersion", 1: "dot1dStpProtocolSpecification"},
     f"{_MIB2}.17.2.15.1": {
@@ -51,6 +54,8 @@ _NUMBERS = {
         11: "dot1dStpPortPathCost32",
     },
     f"{_MIB2}.17.2.19.1": {2: "dot1dStpPortAdminEdgePort"},
+    f"{_MIB2}.17.1": {3: "dot1dBaseType"},
+    "1.0.8802.1.1.1.1.2.1.1": {6: "dot1xAuthAuthControlledPortControl"},
     f"{_MIB2}.17.7.1.1": {4: "dot1qNumVlans", 5: "dot1qGvrpStatus"},
     f"{_MIB2}.16.22.1.3.1.1": {5: "portCopyStatus"},
     f"{_MIB2}.17.7.1.4.2.1": {6: "dot1qVlanStatus"},
@@ -60,7 +65,7 @@ _NUMBERS = {
         2: "dot1qPortAcceptableFrameTypes",
         3: "dot1qPortIngressFiltering",
         4: "dot1qPortGvrpStatus",
-        5: "dot1qPortRestrictedVlanRegistration",
+        7: "dot1qPortRestrictedVlanRegistration",
     },
     f"{_LAG}.2.1.1": {12: "dot3adAggPortSelectedAggID", 13: "dot3adAggPortAttachedAggID"},
     f"{_LLDP}.3": {1: "lldpLocChassisIdSubtype"},
@@ -98,6 +103,7 @@ _OCTETS = {
 _ADDRESSES = {
     f"{_MIB2}.2.2.1": {6: "ifPhysAddress"},
     f"{_MIB2}.4.20.1": {3: "ipAdEntNetMask"},
+    f"{_MIB2}.4.21.1": {7: "ipRouteNextHop", 11: "ipRouteMask"},
     f"{_MIB2}.17.1": {1: "dot1dBaseBridgeAddress"},
 }
 
@@ -115,11 +121,23 @@ OBJECTS: Final = tuple(
 BY_NAME: Final = {o.name: o for o in OBJECTS}
 BY_OID: Final = {o.oid: o for o in OBJECTS}
 
+ROUTE_LABELS: Final = {
+    "other": 1, "reject": 2, "invalid": 2, "local": 3, "direct": 3, "remote": 4, "indirect": 4, "blackhole": 5,
+}  # fmt: skip
+"""Labels of kinds of routes."""
+
+PROTO_LABELS: Final = {
+    "other": 1, "local": 2, "netmgmt": 3, "icmp": 4, "egp": 5, "ggp": 6, "hello": 7, "rip": 8, "isIs": 9, "ospf": 13,
+    "bgp": 14,
+}  # fmt: skip
+"""Labels of what a route comes from (IANAipRouteProtocol); what is not here is a protocol all the same."""
+
 LABELS: Final = {
     "true": 1, "false": 2, "enabled": 1, "disabled": 2, "up": 1, "down": 2, "testing": 3, "admitAll": 1,
     "admitOnlyVlanTagged": 2, "active": 1, "notInService": 2, "notReady": 3, "other": 1, "permanent": 2,
     "dynamicGvrp": 3, "ethernetCsmacd": 6, "softwareLoopback": 24, "propVirtual": 53, "l2vlan": 135, "l3ipvlan": 136,
-    "ieee8023adLag": 161, "bridge": 209, "stpCompatible": 0, "rstp": 2, "mstp": 3, "ieee8021d": 3, "forwarding": 1,
+    "ieee8023adLag": 161, "bridge": 209, "stpCompatible": 0, "sourceroute-only": 3, "srt": 4, "forceUnauthorized": 1, "auto": 2,
+    "forceAuthorized": 3, "rstp": 2, "mstp": 3, "ieee8021d": 3, "forwarding": 1,
     "notForwarding": 2, "chassisComponent": 1, "interfaceAlias": 2, "portComponent": 3, "macAddress": 4,
     "networkAddress": 5, "interfaceName": 6, "local": 7,
 }  # fmt: skip

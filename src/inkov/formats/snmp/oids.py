@@ -6,7 +6,9 @@ import re
 from collections.abc import Iterable
 from typing import Final, NamedTuple, TypeAlias
 
+from inkov.formats.snmp.accounts import ACCOUNTS, touching
 from inkov.formats.snmp.objects import BY_NAME, BY_OID, Thing
+from inkov.model.source import Touches
 
 Index: TypeAlias = tuple[int, ...]
 """The numbers that stand for a row; (0,) for an object without rows."""
@@ -39,12 +41,20 @@ _MOST_PARTS = 64
 
 
 class Finder:
-    """Finds the object of an OID; rows of one column stand together, so that the last answer fits the next line."""
+    """Finds the object of an OID; rows of one column stand together, so that the last answer fits the next line.
 
-    def __init__(self) -> None:
+    Attributes:
+        own: OID of the object at hand.
+        thing: that object.
+        passed: start of OIDs that are of no use.
+        touched: what touches something and is not followed, by where it stands.
+    """
+
+    def __init__(self, touched: dict[str, Touches]) -> None:
         self.own = b"\0"
         self.thing: Thing | None = None
         self.passed = b"\0"
+        self.touched = touched
 
     def of(self, oid: bytes) -> tuple[Thing, bytes] | None:
         """Returns the object and the text of the row's number; None for objects of no use."""
@@ -55,6 +65,8 @@ class Finder:
         found = _numeric(oid) or _symbolic(oid)
         if found is None:
             self.passed = _left(oid)
+            if effect := touching(self.passed if self.passed != b"\0" else oid):
+                self.touched.setdefault(*effect)
             return None
         self.thing, index = found
         self.own = oid[: len(oid) - len(index)]
@@ -74,7 +86,10 @@ def _numeric(oid: bytes) -> tuple[Thing, bytes] | None:
 
 
 _PREFIXES: Final = frozenset(
-    known[:at] for known in BY_OID for at in range(1, len(known) + 1) if at == len(known) or known[at] == "."
+    known[:at]
+    for known in (*BY_OID, *ACCOUNTS)
+    for at in range(1, len(known) + 1)
+    if (at == len(known) and known in BY_OID) or (at < len(known) and known[at] == ".")
 )
 
 

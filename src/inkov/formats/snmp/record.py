@@ -8,6 +8,7 @@ from typing import Final
 
 from inkov.formats.snmp.objects import Form
 from inkov.formats.snmp.oids import Finder, Run, Trouble, index_of
+from inkov.model.source import Touches
 
 RECORD: Final = re.compile(rb"1(?:\.\d+){4,}\|\d+(?::?[a-z]+)?\|")
 """How such a line begins."""
@@ -18,15 +19,16 @@ _NO_VALUE: Final = (128, 129, 130)
 _IP_TAG: Final = 64
 
 
-def record_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Run]:
+def record_rows(data: bytes, trouble: list[Trouble], touched: dict[str, Touches]) -> Iterator[Run]:
     """Yields the values of a record that are of use, in their order.
 
     Args:
         data: the file.
         trouble: takes what shows that the record is not whole.
+        touched: takes what is there, is not followed, and may change something.
     """
     lines = data.split(b"\n")
-    finder = Finder()
+    finder = Finder(touched)
     for number, line in enumerate(lines, 1):
         oid, _, rest = line.partition(b"|")
         tag, second, body = rest.partition(b"|")

@@ -8,6 +8,7 @@ from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.formats.snmp.oids import Cell, Index, Trouble
 from inkov.formats.snmp.record import is_record, record_rows
 from inkov.formats.snmp.text import walk_rows
+from inkov.model.source import Touches
 
 Table = dict[Index, Cell]
 
@@ -28,8 +29,11 @@ class Tables:
         self.reading = reading
         self.trouble: list[Trouble] = []
         self.tables: dict[str, Table] = defaultdict(dict)
-        for run in (record_rows if is_record(data) else walk_rows)(data, self.trouble):
+        touched: dict[str, Touches] = {}
+        for run in (record_rows if is_record(data) else walk_rows)(data, self.trouble, touched):
             self.tables[run.thing.name].update(run.cells)
+        for held, touches in touched.items():
+            reading.touch(f"/{held}", touches, held)
         self.cut = any(not t.what.startswith("the device has no") for t in self.trouble)
         self.names = self._interface_names()
         self.ifindex_of = {i[0]: int(port) for i, (port, _) in self.tables["dot1dBasePortIfIndex"].items()}

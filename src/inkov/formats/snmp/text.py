@@ -12,9 +12,10 @@ from functools import lru_cache
 from itertools import accumulate, count, repeat
 from typing import Final, NamedTuple
 
-from inkov.formats.snmp.objects import LABELS, PORT_LABELS, Form, Thing
+from inkov.formats.snmp.objects import LABELS, PORT_LABELS, PROTO_LABELS, ROUTE_LABELS, Form, Thing
 from inkov.formats.snmp.oids import Finder, Run, Trouble, Value, index_of
 from inkov.formats.snmp.record import RECORD
+from inkov.model.source import Touches
 
 _STARTS: Final = re.compile(
     rb"(?:\.?(?:iso|1)(?:\.\d+){3,}|(?:[A-Za-z][\w-]*::|[\w.-]*\.)?[a-z][A-Za-z]\w*(?:\.\d+|\[[^\]]*\])+) ?= ?"
@@ -56,15 +57,16 @@ def looks_like_walk(head: bytes) -> bool:
     return False
 
 
-def walk_rows(data: bytes, trouble: list[Trouble]) -> Iterator[Run]:
+def walk_rows(data: bytes, trouble: list[Trouble], touched: dict[str, Touches]) -> Iterator[Run]:
     """Yields the values of a walk that are of use, in their order.
 
     Args:
         data: the file.
         trouble: takes what shows that the walk is not whole.
+        touched: takes what is there, is not followed, and may change something.
     """
     lines = _Lines(data, trouble)
-    finder = Finder()
+    finder = Finder(touched)
     while lines.at < len(lines.all):
         yield from lines.plain_rows(finder)
         if lines.at < len(lines.all):
@@ -287,11 +289,14 @@ def _value(thing: Thing, typed: bytes, body: bytes) -> int | str | bytes | None:
     return octets.decode("utf-8", "replace")
 
 
+_OWN_LABELS: Final = {"PortIdSubtype": PORT_LABELS, "RouteType": ROUTE_LABELS, "RouteProto": PROTO_LABELS}
+
+
 def _number(name: str, body: bytes) -> int | None:
     match = _IN_BRACKETS.search(body) or _NUMBER.match(body.strip())
     if match is None:
         label = body.strip().decode("ascii", "replace")
-        own = PORT_LABELS if name.endswith("PortIdSubtype") else {}
+        own = next((labels for end, labels in _OWN_LABELS.items() if name.endswith(end)), {})
         return own.get(label, LABELS.get(label))
     text = match[match.lastindex or 0]
     return int(text) if len(text) < 20 else None

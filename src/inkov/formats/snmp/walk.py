@@ -9,7 +9,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from functools import lru_cache
-from ipaddress import ip_address, ip_interface
 from typing import Any, Final
 from weakref import proxy
 
@@ -17,13 +16,14 @@ from inkov.formats.entry import Entry
 from inkov.formats.format import Content, Given
 from inkov.formats.reading import Reading
 from inkov.formats.snmp import neighbours as snmp_neighbours
+from inkov.formats.snmp import routing as snmp_routing
 from inkov.formats.snmp.tables import Tables
 from inkov.formats.snmp.vlans import VlanTables
 from inkov.kinds.accounts import is_stated
 from inkov.kinds.general import plainest
 from inkov.kinds.table import subinterfaces
 from inkov.model.names import natural
-from inkov.model.routing import Address, Gateway
+from inkov.model.routing import Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source, Touches
 from inkov.model.switch import (
@@ -45,6 +45,8 @@ BY_THE_STANDARD: Final = Habits(own_tag=True, native_outside_list=False, tagged_
 
 _ETHERNET: Final = frozenset({6, 62, 69, 117, 209})
 _LAG, _LOOPBACK = 161, 24
+_TUNNELS: Final = frozenset({131, 150, 166, 246})
+"""Tunnels, MPLS and pseudowires: where what enters comes out is not told."""
 _PROTOCOLS: Final = {0: Protocol.STP, 2: Protocol.RSTP}
 _ACTIVITY, _SYNCHRONISED, _DEFAULTED = 0x80, 0x10, 0x02
 _HEX_DIGITS: Final = frozenset(b"0123456789abcdefABCDEF")
@@ -102,6 +104,7 @@ class Walk(Tables):
         vlans = self.vlans.vlans()
         ports = self.ports()
         gateways, stated = self.gateways(ports)
+        routes, learns = snmp_routing.routes(self)
         forwards = self.number("ipForwarding")
         chassis = self.octets("lldpLocChassisId") if self.number("lldpLocChassisIdSubtype") == 4 else None
         bridge = self.text("dot1dBaseBridgeAddress")
@@ -120,6 +123,8 @@ class Walk(Tables):
             unstated_habits=frozenset({"uneven_link"}),
             tree=tree,
             gateways=gateways,
+            routes=routes,
+            learns=learns if gateways else "",
             routing={1: True, 2: False}.get(forwards or 0),
             gateways_stated=stated or forwards == 2,
             touches=self.reading.touched(),
@@ -127,10 +132,22 @@ class Walk(Tables):
         )
 
     def _unfollowed(self) -> None:
-        """Records that frames are copied to ports (RFC 2613), and that VLANs may come to ports by registration.
+        """Records copies of frames (RFC 2613), source routing, logins (IEEE 802.1X), tunnels among the ports, and registration.
 
-        Where it is on, it is at ports of which nothing else is said (RFC 4363, `dot1qPortGvrpStatus`).
+        Where registration is on, it is at ports of which nothing else is said (RFC 4363, `dot1qPortGvrpStatus`).
         """
+        if self.number("dot1dBaseType") in {3, 4}:
+            self.reading.touch("/dot1dBaseType", Touches.FRAMES, "dot1dBaseType", self.line("dot1dBaseType"))
+        for i, p in ((i, p) for p, i in self.ifindex_of.items() if i in self.names):
+            name, control = self.names[i], self.number("dot1xAuthAuthControlledPortControl", (i,))
+            if control in {1, 2}:
+                touches = Touches.STOPS if control == 1 else Touches.GUARDS
+                line = self.line("dot1xAuthAuthControlledPortControl", (i,))
+                path = "dot1xAuthAuthControlledPortControl"
+                self.reading.touch(f"/{path}", touches, path, line, port=name if control == 1 else "")
+            if self.number("ifType", (i,)) in _TUNNELS:
+                line = self.line("ifType", (i,))
+                self.reading.touch("/ifType", Touches.FRAMES, f"ifType of bridge port {p}", line)
         copies = [line for value, line in self.tables["portCopyStatus"].values() if value == 1]
         if copies:
             self.reading.touch("/portCopyTable", Touches.FRAMES, "portCopyTable", copies[0])
@@ -297,11 +314,13 @@ class Walk(Tables):
         """
         found: list[Gateway] = []
         loose: set[str] = set()
-        for address, i, line in self._addresses():
+        for address, i, line in snmp_routing.addresses(self):
             name = self.names.get(i, "")
             source = Source(self.reading.file, line)
             if name in ports and subinterfaces(ports[name].switching) is not None:
-                found.append(Gateway(None, (address,), port=name, source=source, untold=self._untold_families(i)))
+                found.append(
+                    Gateway(None, (address,), port=name, source=source, untold=snmp_routing.untold_of(self, i))
+                )
             elif self.number("ifType", (i,)) != _LOOPBACK and not address.ip.is_loopback:
                 loose.add(str(address.ip))
         if loose:
@@ -311,27 +330,6 @@ class Walk(Tables):
         if not told and self.number("ipForwarding") != 2:
             self.untold.append("which addresses it has")
         return tuple(found), told and len(loose) < 2
-
-    def _untold_families(self, i: int) -> tuple[int, ...]:
-        """Returns the families an interface may have addresses of: the older table lists IPv4 alone (RFC 4293)."""
-        rows = self.tables["ipAddressIfIndex"].items()
-        local = any(int(j) == i and index[:1] in {(2,), (4,)} and index[2:4] == (254, 128) for index, (j, _) in rows)
-        return () if rows and not local else (6,)
-
-    def _addresses(self) -> Iterator[tuple[Address, int, int]]:
-        for index, (i, line) in self.tables["ipAdEntIfIndex"].items():
-            mask = self.text("ipAdEntNetMask", index)
-            text = ".".join(map(str, index))
-            try:
-                yield ip_interface(f"{text}/{mask}" if mask else text), int(i), line
-            except ValueError:
-                continue
-        for index, (i, line) in self.tables["ipAddressIfIndex"].items():
-            size = {1: 4, 2: 16, 3: 4, 4: 16}.get(index[0] if index else 0, 0)  # InetAddressType (RFC 4001)
-            if size and len(index) >= size + 2:
-                address = ip_address(bytes(n & 255 for n in index[2 : size + 2]))
-                if not address.is_link_local and index[2:] not in self.tables["ipAdEntIfIndex"]:
-                    yield ip_interface(address), int(i), line
 
 
 def _fields(port: Port) -> dict[str, Any]:

@@ -79,6 +79,32 @@ def differs(facts: Facts) -> Iterator[Fault]:
         )
 
 
+_TODAY = """{"openconfig-interfaces:interfaces": {"interface": [{"name": "1", "ethernet": {"switched-vlan": {
+  "config": {"interface-mode": "ACCESS", "access-vlan": 310}, "state": {"interface-mode": "ACCESS", "access-vlan": VLAN}}}}]}}"""
+
+
+@rule(
+    "saved/today",
+    Severity.RISK,
+    looks_for="Ports whose file tells what is configured and what is in force, and the two differ.",
+    why="Somebody who reads the configuration is misled, and no proof rests on such a port.",
+    mend="Find out why it is not in force: a login that assigns a VLAN, a change that was not taken over, a fault.",
+    breaks=Example({"archive.json": _TODAY.replace("VLAN", "330")}, place="archive:1"),
+    passes=Example({"archive.json": _TODAY.replace("VLAN", "310")}),
+)
+def today(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a port."""
+    for name, switch in facts.network.switches.items():
+        for port in dict.fromkeys(t.port for t in switch.touches if t.why):
+            some = [t for t in switch.touches if t.why and t.port == port]
+            yield Fault(
+                place=f"{name}:{port}",
+                what=f"{name}:{joined([t.why for t in some])}.",
+                evidence=tuple(Evidence(t.why, t.source) for t in some),
+                causes=(Cause(name, Setting.NOT_FOLLOWED, port),),
+            )
+
+
 def _rest(switch: Switch) -> tuple[object, ...]:
     return switch.tree, switch.sync, switch.gateways, switch.routes, switch.filters, switch.routing, switch.prunes
 
