@@ -58,7 +58,7 @@ def heard_beside(box, suffix):
 
 
 def written(tmp_path, boxes, choose):
-    files = {}
+    files = {"campus.yaml": "inkov: campus\nname: x\nswitches-are: {'*': {registration: off}}\n"}
     for box in boxes:
         suffix, write = choose(box)
         files |= {f"{box.name}.{suffix}": write(box), **heard_beside(box, suffix)}

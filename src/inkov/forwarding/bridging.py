@@ -10,9 +10,10 @@ from typing import Self
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.hop import Hop
-from inkov.forwarding.plant import Plant
+from inkov.forwarding.plant import Plant, table_masks
 from inkov.forwarding.sync import Syncing
 from inkov.kinds.accounts import is_stated
+from inkov.kinds.general import as_registered
 from inkov.kinds.relay import Mask, RelayMap, Tags, View, tag_of
 from inkov.kinds.table import (
     as_access,
@@ -32,7 +33,7 @@ from inkov.kinds.table import (
 )
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, label_words, refs_of
-from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Switch, Vlan
+from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Switch
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
 MOST_OF_A_STATION = 8
@@ -69,18 +70,19 @@ class Bridging(Plant):
         if view is View.USUAL:
             return active
         for table in self.syncing.candidates(switch):
-            other = _masks(table)[1]
+            other = table_masks(table)[1]
             active = active | other if view is View.MAY else active & other
         if view is View.MAY and not self.switches[switch].default_vlan_listed:
             active |= 1 << DEFAULT_VLAN
-        return active
+        dynamic = self.switches[switch].registration is not False and view is View.MAY
+        return FULL_MASK if dynamic else active
 
     @cached_property
     def _table_masks(self) -> Mapping[str, tuple[Mask, Mask]]:
         """The VLANs each switch defines, and those of them active; worked out once for tables that switches share."""
         made = dict.fromkeys(self.switches, (FULL_MASK, FULL_MASK))
         for table, names in self.tables:
-            made.update(dict.fromkeys(names, _masks(table)))
+            made.update(dict.fromkeys(names, table_masks(table)))
         return made
 
     @cached_property
@@ -105,6 +107,8 @@ class Bridging(Plant):
             self._relay[key] = self._like.relay(ref, view)
         if key not in self._relay:
             outcomes = self.formed(ref).outcomes if view is not View.USUAL else (self.settled(ref),)
+            if view is View.MAY and ref in self.registering:
+                outcomes = (*outcomes, as_registered(self.port(ref)))
             maps = [self._compiled(ref.switch, port, view) for port in outcomes]
             self._relay[key] = reduce(or_ if view is View.MAY else and_, maps)
         return self._relay[key]
@@ -351,6 +355,8 @@ class Bridging(Plant):
         port = self.port(ref)
         willing = {Stance.PASSIVE, Stance.ACTIVE} | ({None} if view is View.MAY else set())
         own = self.relay(ref, view)
+        if self.switches[ref.switch].registration in {True, None if view is View.MAY else True}:
+            own |= self._compiled(ref.switch, as_registered(port), view)
         if not negotiates(port) or port.stance not in willing:
             return own
         return (
@@ -390,9 +396,3 @@ class Bridging(Plant):
     def wire(self, ref: PortRef, vid: Vid | None) -> Tags:
         """Returns the tags of a frame that a port of a router sends with a VID, or without one."""
         return (tag_of(vid, self.formats.get(self.port(ref).tag_format, 0)),) if vid else ()
-
-
-def _masks(table: Mapping[Vid, Vlan]) -> tuple[Mask, Mask]:
-    """Returns the VLANs a table defines, and those of them active."""
-    active = sum(1 << v for v, entry in table.items() if entry.active)
-    return sum(1 << v for v in table), active

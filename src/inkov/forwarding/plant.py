@@ -224,6 +224,18 @@ class Plant:
         """Tells whether both ends of a link look at VLANs."""
         return all(self.switches[end.switch].kind is Kind.SWITCH for end in (link.a, link.b))
 
+    @cached_property
+    def registering(self) -> frozenset[PortRef]:
+        """Ports that VLANs may come to by registration: a device beyond them may declare some (IEEE 802.1Q-2022, 11.2)."""
+        own = {n for n, s in self.switches.items() if s.kind is Kind.SWITCH and s.registration is not False}
+        found: set[PortRef] = set()
+        for link in self.links if own else ():
+            for near, far in ((link.a, link.b), (link.b, link.a)):
+                beyond = self.clusters[far.switch] if self.unmanaged(far.switch) else [far]
+                if near.switch in own and any(r != near and r.switch in own for r in beyond):
+                    found.add(near)
+        return frozenset(found)
+
     # -- what ports became ---------------------------------------------------------------------------
 
     def formed(self, ref: PortRef) -> Formed:
@@ -257,6 +269,12 @@ class Plant:
         """Returns a port or LAG as it is after negotiation, as far as that is known."""
         port = self.port(ref)
         return self.formed(ref).usual if negotiates(port) else port
+
+
+def table_masks(table: Mapping[Vid, Vlan]) -> tuple[int, int]:
+    """Returns the VLANs a table defines, and those of them active, as masks."""
+    active = sum(1 << v for v, entry in table.items() if entry.active)
+    return sum(1 << v for v in table), active
 
 
 def _formats(switches: Iterable[Switch]) -> set[str]:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from inkov.kinds.kind import Box, Faces, Fixed, bit
 from inkov.kinds.relay import AS_IT_IS, Mask, RelayMap, View
 from inkov.model.settings import Setting
-from inkov.model.switch import Access, FrameTypes, General, Stance, Switching, Trunk
-from inkov.model.vlanset import Vid, VlanSet
+from inkov.model.switch import Access, FrameTypes, General, Port, Stance, Switching, Trunk
+from inkov.model.vlanset import NONE, Vid, VlanSet
 
 
 class GeneralKind(Fixed[General]):
@@ -50,6 +52,12 @@ class GeneralKind(Fixed[General]):
         if port.filtering is None:
             return "whether this port filters what comes in is not stated"
         return "which frames this port admits is not stated" if port.frames is None else ""
+
+
+def as_registered(port: Port) -> Port:
+    """Returns a port as it is for VLANs that come to it by registration: a tagged member of any that it may take."""
+    vlans = port.registration.normal - port.registration.forbidden
+    return replace(port, switching=General(None, NONE, vlans, FrameTypes.TAGGED, True))
 
 
 def plainest(port: General, own_tag: bool | None) -> Switching:

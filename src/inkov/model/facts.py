@@ -163,6 +163,7 @@ SWITCH: Final = _facts(
     Fact("tree", Setting.TREE_PROTOCOL, Merge.OWN),
     Fact("sync", Setting.SYNC_GROUP, Merge.OWN),
     Fact("prunes", Setting.PRUNING, unknown=True),
+    Fact("registration", Setting.DYNAMIC, unknown=None, by_default=True),
     Fact("gateways", Setting.GATEWAYS, Merge.OWN),
     Fact("gateways_stated", Setting.GATEWAYS, Merge.OWN),
     Fact("routing", Setting.ROUTING, unknown=None),

@@ -70,6 +70,7 @@ class Setting(Enum):
     TREE_OWN = ("switch", "tree/own", "stp", "the priority of all trees", "tree/priority")
     TREE_COSTS = ("switch", "tree/costs", "stp", "32 bits, and 16 for STP", "tree/priority")
     TREE_REGION = ("switch", "tree/region", "stp/mstp/config", "a region of its own")
+    DYNAMIC = ("switch", "registration", "", "off; not known of walks and IEEE models that do not tell", "dynamic")
     PRUNING = ("switch", "pruning", "", "no part in dynamic pruning; not known of exports")
     SYNC_GROUP = ("switch", "sync/group", "", "no sync group; not known of exports")
     SYNC_ROLE = ("switch", "sync/role", "", "follower")

@@ -341,6 +341,7 @@ class Switch:
         tree: how it takes part in the spanning tree.
         sync: how it shares its VLAN table; None when it does not.
         prunes: it takes part in dynamic pruning: announces what it wants, and prunes what nobody wants.
+        registration: VLANs come to its ports by registration (IEEE 802.1Q-2022, 11.2); None when that is not told.
         gateways: its addresses in VLANs, and those of its routed ports.
         routing: it routes between its gateways; None when the input does not say.
         gateways_stated: the input would list its addresses in VLANs; without it, it may be the gateway of any.
@@ -369,6 +370,7 @@ class Switch:
     tree: BridgeTree = NO_BRIDGE_TREE
     sync: Sync | None = None
     prunes: bool = False
+    registration: bool | None = False
     gateways: tuple[Gateway, ...] = ()
     routing: bool | None = None
     gateways_stated: bool = True

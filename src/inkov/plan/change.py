@@ -38,6 +38,7 @@ _WHOLE: Final = (
     "tree",
     "sync",
     "prunes",
+    "registration",
     "routing",
     "learns",
     "routes",

@@ -23,7 +23,7 @@ from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
 from inkov.proof.outcome import Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
-from inkov.proof.unknowns import MORE_TAGS, all_open, at_ends, unknowns
+from inkov.proof.unknowns import MORE_TAGS, all_open, at_ends, declared, unknowns
 from inkov.proof.way import passages, starting
 
 ARGUMENT: Final = "No station gets a frame to another segment, or hears one of it, with any tag, with tags inside tags, or by negotiation."
@@ -245,7 +245,11 @@ class HostileProver:
         way = passages(self.network, reach, end, start, last)
         missing: tuple[str, ...] = ()
         if view is View.MAY:
-            missing = (*unknowns(self.network, reach, end), *at_ends(self.network, way))
+            missing = (
+                *unknowns(self.network, reach, end),
+                *at_ends(self.network, way),
+                *declared(self.network, way),
+            )
             missing = (
                 missing
                 or all_open(self.network, way)

@@ -80,7 +80,7 @@ def all_open(network: Network, ways: Sequence[Passage | Turn]) -> tuple[str, ...
     """
     passed = [p for p in ways if isinstance(p, Passage)]
     refs = [ref for p in passed for ref in (p.by, p.out) if ref is not None and network.has(ref)]
-    found = list(at_ports(network, refs))
+    found = [*declared(network, ways), *at_ports(network, refs)]
     for name in dict.fromkeys([p.switch for p in passed] + [ref.switch for ref in refs]):
         switch = network.switches.get(name)
         used = {h for ref in refs if ref.switch == name for h in kind(network.port(ref).switching).habits}
@@ -251,8 +251,23 @@ def of_port(network: Network, ref: PortRef, does: Does) -> Iterator[str]:
     if port.tag_format == NEGOTIATED_FORMAT:
         text = f"{ref}: its tag format is left to negotiation ({port.origin.of(Setting.TAGS)})"
         yield Fact(text, settle.tag_format(port, ref))
+    if ref in network.registering and does(network.relay(ref, View.MAY)) != does(network.relay(ref, View.MUST)):
+        yield _registration(network, ref)
     for name in open_habits(network, ref, does):
         yield habit_fact(name, ref.switch)
+
+
+def _registration(network: Network, ref: PortRef) -> Fact:
+    told = network.switches[ref.switch].registration
+    text = f"whether VLANs come to {ref} by registration (GVRP, MVRP)"
+    return Fact(text, {} if told else {ref.switch: {"registration": False}})
+
+
+def declared(network: Network, ways: Sequence[Passage | Turn]) -> tuple[str, ...]:
+    """Names the ports on a way at which a hostile station may declare VLANs, as nothing tells whether registration runs."""
+    refs = dict.fromkeys(r for p in ways if isinstance(p, Passage) for r in (p.by, p.out) if r is not None)
+    silent = (r for r in refs if network.has(r) and network.switches[r.switch].registration is None)
+    return tuple(_registration(network, r) for r in silent if r not in network.cabled)
 
 
 def _kept_off(network: Network, ref: PortRef, *, sending: bool) -> str:

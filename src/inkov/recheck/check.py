@@ -178,6 +178,7 @@ class _Apart:
         kind, kinds = port.switching, self.ports.kinds(ref)
         if isinstance(kind, Negotiated) and port.stance is not Stance.SILENT:
             kinds = self.ports.kinds_of(ref, [kind.access, kind.trunk])
+        kinds = [*kinds, *([self.ports.registered(ref)] if switch.registration is not False else [])]
         zero = switch.habits.own_tag or "own_tag" in switch.unstated_habits
         yield from ((d, ()) for d, _ in self.ports.enters(ref, (), kinds))
         for own in kinds:
@@ -209,6 +210,8 @@ class _Apart:
         kind, kinds = port.switching, self.ports.kinds(ref)
         if isinstance(kind, Negotiated) and port.stance is not Stance.SILENT:
             kinds = self.ports.kinds_of(ref, [kind.access, kind.trunk])
+        if self.campus.switches[ref.switch].registration is not False:
+            kinds = [*kinds, self.ports.registered(ref)]
         return bool(self.ports.leaves(ref, (domain, ()), kinds))
 
     def _routed(self, facing: str, a: str, b: str, ears: str, closed: Places) -> str:

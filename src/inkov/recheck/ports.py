@@ -32,7 +32,7 @@ from inkov.model.switch import (
 )
 from inkov.model.vlanset import ALL, NONE, VlanSet
 from inkov.recheck.traits import traits
-from inkov.recheck.wiring import Wiring, up
+from inkov.recheck.wiring import Wiring, joined, registering
 
 Tags: TypeAlias = tuple[int, ...]
 """The VIDs on a frame, outermost first; `ANY` at the end stands for whatever a hostile station put there."""
@@ -55,10 +55,11 @@ def vid(tag: int) -> int:
 
 @dataclass(frozen=True)
 class Own:
-    """One thing that a port may be: its kind, and the tag formats that it may have then."""
+    """One thing that a port may be: its kind, its tag formats then, and whether it is so for what is registered alone."""
 
     kind: Switching
     formats: tuple[int, ...]
+    registered: bool = False
 
 
 class Ports:
@@ -77,6 +78,7 @@ class Ports:
         self._held: dict[PortRef, VlanSet] = {}
         self._relays: dict[tuple[str, int], bool] = {}
         self._tables: dict[str, list[Mapping[int, Vlan] | None]] = {}
+        self.registering = registering(campus, made)
 
     # -- VLAN tables ---------------------------------------------------------------------------------
 
@@ -101,7 +103,7 @@ class Ports:
             own = self.switches[switch]
             found: list[Mapping[int, Vlan] | None] = [own.vlans]
             if own.sync is not None and own.sync.shares and own.vlans is not None:
-                for name in self.joined(switch) - {switch}:
+                for name in joined(self.campus, self.made, switch) - {switch}:
                     other = self.switches[name]
                     mine, theirs = own.sync, other.sync
                     of_one = theirs is not None and (mine.group, mine.secret) == (theirs.group, theirs.secret)
@@ -113,21 +115,9 @@ class Ports:
                         kept = {v: e for v, e in own.vlans.items() if not _spreads(other, e)}
                         theirs_all = (other.vlans or {}, *other.other_tables)
                         found += [{v: e for v, e in t.items() if _spreads(other, e)} | kept for t in theirs_all]
-            self._tables[switch] = [*found, *own.other_tables]
+            dynamic = own.registration is not False and not self.sure
+            self._tables[switch] = [*found, *own.other_tables, *([None] if dynamic else [])]
         return self._tables[switch]
-
-    def joined(self, switch: str) -> set[str]:
-        """Returns the devices that cables join to a device, by whatever way, and itself."""
-        near: dict[str, set[str]] = {}
-        for a, b in (k for k in self.made.links if up(self.campus, self.made, k)):
-            near.setdefault(a.switch, set()).add(b.switch)
-            near.setdefault(b.switch, set()).add(a.switch)
-        found, todo = {switch}, [switch]
-        while todo:
-            for name in near.get(todo.pop(), set()) - found:
-                found.add(name)
-                todo.append(name)
-        return found
 
     # -- frames --------------------------------------------------------------------------------------
 
@@ -232,8 +222,18 @@ class Ports:
             return
         for kind in became:
             yield Own(kind, () if left_open and self.sure else formats)
+        if not self.sure and ref in self.registering:
+            yield self.registered(ref)
         if left_open and isinstance(port.switching, Trunk):  # it may refuse to be a trunk, and be in any VLAN
             yield Own(Access(None), formats)
+
+    def registered(self, ref: PortRef) -> Own:
+        """Returns what a port is for VLANs that come to it by registration."""
+        port = self.switches[ref.switch].ports[ref.port]
+        vlans = port.registration.normal - port.registration.forbidden
+        return Own(
+            General(None, NONE, vlans, FrameTypes.TAGGED), (self.formats.get(port.tag_format, 0),), registered=True
+        )
 
     def _negotiated(self, ref: PortRef) -> list[Switching]:
         """Returns what negotiation may make of a port."""

@@ -77,18 +77,20 @@ class Edges:
         for ref in refs:
             port = self.campus.switches[ref.switch].ports[ref.port]
             own = port.name if isinstance(port.switching, Negotiated) else ""  # what it is hangs on its far end
-            key = (ref.switch, port.switching, port.enabled, port.tag_format, port.stance, own)
-            if key not in found:
-                found[key] = Alike(port, [(own, self._entering(ref, own)) for own in self.ports.honest(ref)], [])
-            found[key].refs.append(ref)
+            declared = port.registration if ref in self.ports.registering else None
+            key = (ref.switch, port.switching, port.enabled, port.tag_format, port.stance, port.doubt, declared, own)
+            found.setdefault(key, Alike(port, [], [])).refs.append(ref)
+        for alike in found.values():
+            alike.kinds.extend((own, self._entering(alike.refs[0], own)) for own in self.ports.honest(alike.refs[0]))
         return list(found.values())
 
     def _entering(self, ref: PortRef, own: Own) -> list[Inside]:
         """Returns what honest stations on a port send in if it is one thing: untagged, and with tags of their own in its format."""
+        if own.registered:
+            return []
         wires = [(tag + 4096 * number,) for tag in _tags(own.kind) for number in own.formats]
         tagged = [f for wire in wires for f in self.ports.enters(ref, wire, [own])]
-        members = _members(own.kind)
-        return [*self.ports.enters(ref, (), [own]), *(f for f in tagged if not f[1] and f[0] in members)]
+        return [*self.ports.enters(ref, (), [own]), *(f for f in tagged if not f[1] and f[0] in _members(own.kind))]
 
     def _concerns(self, alike: Alike) -> VlanSet:
         """Returns the VLANs that ports may have to do with: no less than they do."""
@@ -259,9 +261,8 @@ def _segment(campus: Campus, made: Wiring, name: str, ports: Ports) -> Segment:
     if (host := _host(campus, name)) is not None:
         vlans = _host_vlans(campus, made, host, ports)
         own_vlans = ALL if vlans is None else VlanSet(vlans - {0})
-        return Segment(
-            name, own_vlans, Source(""), frozenset(_looked_at(campus, made, host.port)), hosts=frozenset([host.name])
-        )
+        near = frozenset(_looked_at(campus, made, host.port))
+        return Segment(name, own_vlans, Source(""), near, hosts=frozenset([host.name]))
     if (ref := _port(campus, name)) is not None:
         return Segment(name, ALL, Source(""), frozenset(_looked_at(campus, made, ref)))
     tables = (s.vlans or {} for s in campus.switches.values())
@@ -288,7 +289,7 @@ def _host_vlans(campus: Campus, made: Wiring, host: Host, ports: Ports) -> set[i
         port = campus.switches[ref.switch].ports.get(ref.port)
         if port is None:
             continue
-        kinds = ports.honest(ref)
+        kinds = [own for own in ports.honest(ref) if not own.registered]
         wires = [()] if host.tag is None else [(host.tag + 4096 * n,) for own in kinds for n in own.formats]
         if host.tag is None and traits(kinds[0].kind if kinds else port.switching).wide:
             return None

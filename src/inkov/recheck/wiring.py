@@ -267,3 +267,36 @@ def _short(name: str) -> str:
 def _alike(a: str, b: str) -> bool:
     one, other = a.casefold().rstrip("."), b.casefold().rstrip(".")
     return one == other or (bool(one and other) and (_short(one) == other or _short(other) == one))
+
+
+def joined(campus: Campus, made: Wiring, switch: str) -> set[str]:
+    """Returns the devices that cables join to a device, by whatever way, and itself."""
+    near: dict[str, set[str]] = {}
+    for a, b in (k for k in made.links if up(campus, made, k)):
+        near.setdefault(a.switch, set()).add(b.switch)
+        near.setdefault(b.switch, set()).add(a.switch)
+    found, todo = {switch}, [switch]
+    while todo:
+        for name in near.get(todo.pop(), set()) - found:
+            found.add(name)
+            todo.append(name)
+    return found
+
+
+def registering(campus: Campus, made: Wiring) -> frozenset[PortRef]:
+    """Returns the ports to which devices beyond them may bring VLANs by registration: they declare some, or may."""
+    speak = {s.name for s in campus.switches.values() if s.kind is Kind.SWITCH and s.registration is not False}
+    links = [*(k for k in made.links if up(campus, made, k)), *made.labelled] if speak else []
+    found: set[PortRef] = set()
+    for near, far in (pair for link in links for pair in (link, link[::-1])):
+        seen, todo = {far.switch}, [far.switch]
+        while todo:
+            here = todo.pop()
+            for a, b in links if campus.switches[here].kind is Kind.UNMANAGED else ():
+                ends = {a.switch, b.switch}
+                if here in ends and near not in {a, b} and not ends <= seen:
+                    todo += ends - seen
+                    seen |= ends
+        if near.switch in speak and seen & speak:
+            found.add(near)
+    return frozenset(found)

@@ -220,6 +220,7 @@ class _Component:
             ports=ports,
             heard=heard,
             mac=address or chassis,
+            registration=None,
             habits=_HABITS,
             unstated_habits=frozenset({"uneven_link"}),
             gateways_stated=False,

@@ -87,6 +87,12 @@ def _to_list(value: Any) -> VlanList:
         raise wrong(str(exc)) from None
 
 
+def _to_on_off(value: Any) -> bool:
+    if value not in ("on", "off", "true", "false"):
+        raise wrong(f"{value!r:.40} is neither on nor off")
+    return value in ("on", "true")
+
+
 def _to_flag(value: Any) -> bool:
     if value not in ("true", "false"):
         raise wrong(f"{value!r:.40} is neither true nor false")
@@ -212,6 +218,9 @@ VidOrUntagged = Annotated[
 """A VID, or 0 for `untagged`."""
 ListField = Annotated[VlanList, BeforeValidator(_to_list), WithJsonSchema(_LIST_SCHEMA)]
 Flag = Annotated[bool, BeforeValidator(_to_flag), WithJsonSchema({"type": "boolean"})]
+OnOff = Annotated[
+    bool, BeforeValidator(_to_on_off), WithJsonSchema({"anyOf": [{"type": "boolean"}, {"enum": ["on", "off"]}]})
+]
 Name = Annotated[str, BeforeValidator(_to_name), WithJsonSchema({"type": "string", "pattern": "^[^\\s:]+$"})]
 Title = Annotated[str, BeforeValidator(_to_title), WithJsonSchema({"type": "string", "minLength": 1})]
 """What devices call things of theirs: any text; unlike a `Name`, which we give, it may have blanks."""

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from inkov.formats.ours.fields import Document, Edge, Flag, Label, VidField, port_names
+from inkov.formats.ours.fields import Document, Edge, Flag, Label, OnOff, VidField, port_names
 from inkov.formats.ours.switch_document import Assume, Lacks, LimitsEntry
 from inkov.formats.ours.switch_file import habits
 from inkov.formats.ours.tree_document import BridgeTreeEntry
@@ -26,6 +26,9 @@ class SwitchesAre(Document):
     tree: BridgeTreeEntry | None = Field(None, description="How they take part in the spanning tree.")
     stance: Literal["silent", "passive", "active"] | None = Field(None, description="How their ports negotiate.")
     routing: Flag | None = Field(None, description="Whether they route between their VLANs, where nothing says so.")
+    registration: OnOff | None = Field(
+        None, description="Whether VLANs come to their ports by registration (GVRP, MVRP), where nothing says so."
+    )
     edge: Edge = Field(None, description="Whether their access ports are edge ports.")
     voice: dict[Label, VidField] = Field({}, description="Ports, as a pattern, to the VLAN of phones in front of them.")
     lacks: Lacks = Field([], description="Features that the boxes do not have.")
@@ -82,7 +85,7 @@ def stated(switch: Switch, entry: SwitchesAre, known: set[str], at: At) -> Switc
     )
 
 
-_SAME = frozenset({"role", "routing"})
+_SAME = frozenset({"role", "routing", "registration"})
 """Facts that a switch has one value of, and that the campus file states by the same name."""
 
 

@@ -15,6 +15,7 @@ from inkov.formats.ours.fields import (
     Mac,
     Name,
     Number,
+    OnOff,
     Speed,
     Title,
     VidField,
@@ -257,6 +258,10 @@ class SwitchDocument(Document):
     )
     tree: BridgeTreeEntry = BridgeTreeEntry()
     pruning: Flag = Field(False, description="It announces which VLANs it wants, and prunes what nobody wants.")
+    registration: OnOff | None = Field(
+        None,
+        description="VLANs come to its ports when devices beyond them declare some (GVRP, MVRP); else they do not.",
+    )
     sync: SyncEntry | None = None
     domains: dict[VidField, DomainEntry] = Field(
         {}, description="Where each VLAN is a bridge of its own: VLAN to its ports; instead of a VLAN table."

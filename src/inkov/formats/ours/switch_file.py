@@ -113,6 +113,7 @@ class _Builder:
             if listed and DEFAULT_VLAN not in vlans:
                 table = {DEFAULT_VLAN: Vlan(DEFAULT_VLAN, "default"), **table}
         own_habits, unstated = habits(self.document.assume, self.inherited)
+        registration, open_ = self.document.registration, self.document.rest == "unknown" and self.kind is Kind.SWITCH
         return Switch(
             name=self.document.name,
             vlans=table,
@@ -135,6 +136,7 @@ class _Builder:
             tree=self.document.tree.model(),
             sync=self.document.sync.model() if self.document.sync else None,
             prunes=self.document.pruning,
+            registration=None if open_ and registration is None else bool(registration),
             **layer3(self.document, self.lines, self.reading),
             origin=Origin(self.reading.file, "", self.switch_places()),
         )

@@ -66,6 +66,8 @@ def _document(switch: Switch) -> Iterator[tuple[str, Any]]:
     if switch.kind is not Kind.SWITCH:
         yield "kind", switch.kind.value
     yield "rest", "unknown"
+    if switch.registration is not None and switch.kind is Kind.SWITCH:
+        yield "registration", switch.registration
     stated = sorted(ALL_HABITS - switch.unstated_habits)
     said: dict[str, Any] = {
         "mac": switch.mac,

@@ -118,6 +118,15 @@ class VlanTables:
             self.walk.untold.append("which VLANs ports are members of")
         return found._replace(known=known)
 
+    @cached_property
+    def forbidden(self) -> dict[int, int]:
+        """The VLANs that never come to a bridge port, as a mask, by bridge port."""
+        found: dict[int, int] = defaultdict(int)
+        for index in self.walk.tables["dot1qVlanForbiddenEgressPorts"]:
+            for p in self.port_list("dot1qVlanForbiddenEgressPorts", index) or ():
+                found[p] |= 1 << index[0]
+        return found
+
     def _take(self, vid: Vid, side: str, index: Index, found: Members) -> bool:
         """Takes the members of a VLAN from one of the tables; tells whether it has them."""
         egress = self.port_list(f"{side}EgressPorts", index)

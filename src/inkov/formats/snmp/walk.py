@@ -37,8 +37,8 @@ from inkov.model.switch import (
     Switching,
     Unstated,
 )
-from inkov.model.tree import NO_PORT_TREE, BridgeTree, PortTree, Protocol
-from inkov.model.vlanset import VID_MAX, VID_MIN, Vid, VlanSet
+from inkov.model.tree import ANY_REGISTRATION, NO_PORT_TREE, BridgeTree, PortTree, Protocol, Registration
+from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet
 
 BY_THE_STANDARD: Final = Habits(own_tag=True, native_outside_list=False, tagged_native=True)
 """A bridge that has these tables is described by them, so that its trunks and access ports have no habits of their own."""
@@ -111,6 +111,8 @@ class Walk(Tables):
         places: dict[str, Any] = {"": 1, **{f"{Setting.VLANS.key}/{v}": n for v, n in self.vlans.lines.items()}}
         if self.vlans.lines:
             places[Setting.VLANS.key] = min(self.vlans.lines.values())
+        if (line := self.line("dot1qGvrpStatus")) is not None:
+            places[Setting.DYNAMIC.key] = line
         tree = self.tree(places)
         self._unfollowed()
         return Switch(
@@ -119,6 +121,7 @@ class Walk(Tables):
             ports=ports,
             heard=tuple(snmp_neighbours.heard(self)),
             mac=chassis.hex(":") if chassis else bridge,
+            registration={1: True, 2: False}.get(self.number("dot1qGvrpStatus") or 0),
             habits=BY_THE_STANDARD,
             unstated_habits=frozenset({"uneven_link"}),
             tree=tree,
@@ -132,10 +135,7 @@ class Walk(Tables):
         )
 
     def _unfollowed(self) -> None:
-        """Records copies of frames (RFC 2613), source routing, logins (IEEE 802.1X), tunnels among the ports, and registration.
-
-        Where registration is on, it is at ports of which nothing else is said (RFC 4363, `dot1qPortGvrpStatus`).
-        """
+        """Records copies of frames (RFC 2613), source routing, logins (IEEE 802.1X), and tunnels among the ports."""
         if self.number("dot1dBaseType") in {3, 4}:
             self.reading.touch("/dot1dBaseType", Touches.FRAMES, "dot1dBaseType", self.line("dot1dBaseType"))
         for i, p in ((i, p) for p, i in self.ifindex_of.items() if i in self.names):
@@ -151,10 +151,6 @@ class Walk(Tables):
         copies = [line for value, line in self.tables["portCopyStatus"].values() if value == 1]
         if copies:
             self.reading.touch("/portCopyTable", Touches.FRAMES, "portCopyTable", copies[0])
-        off = {p for p, (value, _) in self.tables["dot1qPortGvrpStatus"].items() if value == 2}
-        restricted = {p for p, (value, _) in self.tables["dot1qPortRestrictedVlanRegistration"].items() if value == 1}
-        if self.number("dot1qGvrpStatus") == 1 and self.tables["dot1dBasePortIfIndex"].keys() - off - restricted:
-            self.reading.touch("/dot1qGvrpStatus", Touches.FRAMES, "dot1qGvrpStatus", self.line("dot1qGvrpStatus"))
 
     # -- ports -----------------------------------------------------------------------------------------
 
@@ -253,9 +249,20 @@ class Walk(Tables):
             is_lag=is_lag,
             speed=self.number("ifHighSpeed", (i,)) or 0,
             tree=self._port_tree(p) if p is not None else NO_PORT_TREE,
+            registration=self._registration(p),
             known_as=self._known_as(i, p, name),
             origin=Origin(self.reading.file, f"interface {name}", {"": first or 1, **places}),
         )
+
+    def _registration(self, p: int | None) -> Registration:
+        """Returns which VLANs may come to a bridge port by registration (RFC 4363, `dot1qPortVlanTable`)."""
+        if p is None or self.number("dot1qGvrpStatus") == 2:
+            return ANY_REGISTRATION
+        forbidden = self.vlans.forbidden.get(p, 0)
+        if self.number("dot1qPortGvrpStatus", (p,)) == 2:
+            return _registration(0, forbidden)
+        restricted = self.number("dot1qPortRestrictedVlanRegistration", (p,)) == 1
+        return _registration(sum(1 << v for v in self.vlans.lines) if restricted else ALL.mask, forbidden)
 
     def _known_as(self, i: int, p: int | None, name: str) -> tuple[str, ...]:
         """Returns what a neighbour may hear this port called, besides its name."""
@@ -341,6 +348,11 @@ def _made(pvid: Vid | None, untagged: int, tagged: int, frames: FrameTypes | Non
     out = VlanSet.from_mask(untagged)
     general = General(pvid, out, VlanSet.from_mask(tagged & ~untagged), frames, filtering)
     return plainest(general, BY_THE_STANDARD.own_tag)
+
+
+@lru_cache(maxsize=1024)
+def _registration(normal: int, forbidden: int) -> Registration:
+    return Registration(VlanSet.from_mask(normal), VlanSet.from_mask(forbidden))
 
 
 _port_tree = lru_cache(maxsize=65536)(

@@ -106,7 +106,16 @@ def today(facts: Facts) -> Iterator[Fault]:
 
 
 def _rest(switch: Switch) -> tuple[object, ...]:
-    return switch.tree, switch.sync, switch.gateways, switch.routes, switch.filters, switch.routing, switch.prunes
+    return (
+        switch.tree,
+        switch.sync,
+        switch.gateways,
+        switch.routes,
+        switch.filters,
+        switch.routing,
+        switch.prunes,
+        switch.registration,
+    )
 
 
 def _effect(lost: VlanSet, gained: VlanSet, moved: VlanSet) -> str:
