@@ -1,6 +1,8 @@
 """What a file states and is not followed is not known: no proof rests on it, in any format, until somebody says that it has no effect."""
 
 import json
+import random
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -241,3 +243,113 @@ def test_a_proof_holds_for_what_is_configured_and_for_what_is_in_force(tmp_path,
     if outcome is CannotTell:
         assert "p10 is configured as access 10, and today it is" in str(verdict.outcome.missing)
         assert run_inkov("audit", site, "--only", "saved/today", "--format", "csv").out.count("p10 is configured") > 0
+
+
+STATIC, CURRENT = ".1.3.6.1.2.1.17.7.1.4.3.1", ".1.3.6.1.2.1.17.7.1.4.2.1"
+
+
+def in_force(vid, egress, untagged):
+    rows = f"{CURRENT}.4.0.{vid} = Hex-STRING: {egress} \n{CURRENT}.5.0.{vid} = Hex-STRING: {untagged} \n"
+    return {"q.walk": writers.walk(BOX) + rows}
+
+
+def aggregate(links):
+    def member(name):
+        held = {"aggregate-id": "lag"}
+        return {"name": name, "config": {"name": name, "enabled": True}, "ethernet": {"config": held}}
+
+    switched = {"config": {"interface-mode": "TRUNK"}}
+    whole = {"config": {"min-links": links, "lag-type": "STATIC"}, "switched-vlan": switched}
+    lag = {"name": "lag", "config": {"name": "lag", "type": "ieee8023adLag"}, "aggregation": whole}
+    return {"q.json": json.dumps({"openconfig-interfaces:interfaces": {"interface": [member("1"), member("2"), lag]}})}
+
+
+def with_vlan(status, today):
+    made = writers.openconfig(BOX)
+    (vlan, *_) = made["openconfig-network-instance:network-instances"]["network-instance"][0]["vlans"]["vlan"]
+    vlan["config"]["status"], vlan["state"] = status, {"status": today}
+    return {"q.json": json.dumps(made)}
+
+
+@pytest.mark.parametrize(
+    ("files", "touched"),
+    [
+        (in_force(10, "80", "80"), []),
+        (in_force(10, "c0", "c0"), [("/dot1qVlanCurrentEgressPorts", Touches.STOPS, "p20")]),
+        (in_force(10, "00", "00"), [("/dot1qVlanCurrentEgressPorts", Touches.STOPS, "p10")]),
+        (in_force(10, "80", "00"), [("/dot1qVlanCurrentEgressPorts", Touches.STOPS, "p10")]),
+        (aggregate(2), []),
+        (aggregate(3), [("/interfaces/interface/aggregation/min-links", Touches.STOPS, "lag")]),
+        (with_vlan("ACTIVE", "ACTIVE"), []),
+        (with_vlan("ACTIVE", "SUSPENDED"), [("/vlans/vlan/state/status", Touches.STOPS, "")]),
+        (with_vlan("SUSPENDED", "ACTIVE"), [("/vlans/vlan/state/status", Touches.FRAMES, "")]),
+    ],
+)
+def test_what_is_not_in_force_as_it_is_configured_is_told(tmp_path, files, touched):
+    (switch,) = inkov.load(write_files(tmp_path, files)).switches.values()
+    assert [(t.path, t.touches, t.port) for t in switch.touches] == touched
+
+
+@pytest.mark.parametrize("several", [True, False])
+def test_protected_ports_hear_each_other_no_more_and_join_nothing(tmp_path, several):
+    box = replace(BOX, ports={n: General(10, VlanSet([10]), VlanSet(), FrameTypes.ALL, True) for n in ("a", "b", "c")})
+    text = "".join(
+        json.dumps(
+            {
+                **(held := json.loads(line)),
+                "headings": [*held["headings"], "protected"],
+                "data": [[*row, n < 1 + several] for n, row in enumerate(held["data"])],
+            }
+        )
+        + "\n"
+        if line.startswith('{"caption": "Port')
+        else line + "\n"
+        for line in writers.ovsdb(box).splitlines()
+    )
+    campus = inkov.load(write_files(tmp_path, {"q.db": text}))
+    (switch,) = campus.switches.values()
+    assert [t.port for t in switch.touches] == (["a", "b"] if several else [])
+    (together,) = inkov.prove(campus, ["together 10"])
+    assert isinstance(together.outcome, CannotTell if several else Proved)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_what_only_takes_away_joins_nothing_and_leaves_nothing_surely_together(tmp_path, seed):
+    """Any port of a random campus may stop frames: what was apart stays so, and whoever is at that port is not surely heard."""
+    rng = random.Random(seed)
+    boxes = writers.random_boxes(rng, plain=True)
+    chosen = rng.choice(boxes)
+    name = rng.choice(list(chosen.ports))
+    verdicts = []
+    for odd in (False, True):
+        files = {}
+        for box in boxes:
+            made = writers.openconfig(box)
+            if odd and box is chosen:
+                (entry,) = (i for i in made["openconfig-interfaces:interfaces"]["interface"] if i["name"] == name)
+                entry["config"]["forwarding-viable"] = False
+            files[f"{box.name}.json"] = json.dumps(made)
+        campus = inkov.load(write_files(tmp_path / str(odd), files))
+        vids = sorted({v for b in boxes for v in b.vlans})
+        claims = [*(f"apart {a} {b} layer 2" for a in vids for b in vids if a < b), *(f"together {v}" for v in vids)]
+        verdicts.append({c: v.outcome for c, v in zip(claims, inkov.prove(campus, claims), strict=True)})
+    before, after = verdicts
+    for claim, outcome in before.items():
+        if claim.startswith("apart") and isinstance(outcome, Proved):
+            assert isinstance(after[claim], Proved)
+        if isinstance(after[claim], Proved):
+            assert isinstance(outcome, Proved)
+        port = chosen.ports[name]
+        if claim.startswith("together") and claim.split()[1] == str(port.pvid) and not port.tagged:
+            assert not isinstance(after[claim], Proved)
+
+
+def test_a_trace_names_what_may_stop_frames_on_its_way(tmp_path):
+    box = replace(BOX, ports={n: General(10, VlanSet([10]), VlanSet(), FrameTypes.ALL, True) for n in ("a", "b", "c")})
+    made = writers.openconfig(box)
+    made["openconfig-interfaces:interfaces"]["interface"][0]["config"]["forwarding-viable"] = False
+    site = write_files(tmp_path, {"q.json": json.dumps(made)})
+    told = run_inkov("trace", site, "quay:a", "quay:b")
+    assert "cannot tell" in told.out
+    assert "/interfaces/interface/forwarding-viable is not followed" in " ".join(told.out.split())
+    assert "cannot tell" not in run_inkov("trace", site, "quay:b", "quay:c").out

@@ -16,9 +16,10 @@ import inkov
 import writers
 from conftest import write_files
 from inkov.forwarding.network import Network
+from inkov.kinds.general import plainest
 from inkov.model.campus import Apart, Together
 from inkov.model.names import PortRef
-from inkov.model.switch import FrameTypes, General, Kind
+from inkov.model.switch import FrameTypes, General, Habits, Kind
 from inkov.model.tree import Registration
 from inkov.model.vlanset import ALL, NONE, VlanSet
 from inkov.proof.certificate import certificate
@@ -41,18 +42,19 @@ def counted():
 @st.composite
 def registering(draw):
     """Campuses of general ports, of which some devices register VLANs, some may, and some do not; hubs among them."""
-    campus = draw(campuses(generals()))
+    campus = draw(campuses(generals() | st.sampled_from(VLANS).map(port)))
     switches = {}
     for name, switch in campus.switches.items():
         taken = {
-            n: replace(p, is_lag=False, lacp=None, registration=draw(st.sampled_from(LIMITS)))
+            n: replace(p, is_lag=False, lacp=None, registration=draw(st.sampled_from(LIMITS)), tag_format="802.1Q")
             for n, p in switch.ports.items()
         }
         speaks = draw(st.sampled_from([None, None, True, False])) if switch.kind is Kind.SWITCH else False
-        switches[name] = replace(switch, ports=taken, sync=None, registration=speaks)
+        switches[name] = replace(switch, ports=taken, sync=None, registration=speaks, habits=BY_THE_STANDARD)
     return replace(campus, switches=switches)
 
 
+BY_THE_STANDARD = Habits(own_tag=True, native_outside_list=False, tagged_native=True)
 LIMITS = [
     Registration(),
     Registration(),
@@ -126,6 +128,19 @@ def with_registered(campus, came):
     return replace(campus, switches=switches)
 
 
+def plainer(campus):
+    """The campus with access ports and trunks where these are what its general ports do."""
+    switches = {
+        name: replace(s, ports={n: replace(p, switching=plainly(p.switching)) for n, p in s.ports.items()})
+        for name, s in campus.switches.items()
+    }
+    return replace(campus, switches=switches)
+
+
+def plainly(own):
+    return plainest(own, BY_THE_STANDARD.own_tag) if isinstance(own, General) else own
+
+
 def hears(campus, a, b):
     theirs = hearers(campus, b)
     return any(at in theirs and v == b for ref, tags in senders(campus, a) for at, v, _ in listeners(campus, ref, tags))
@@ -135,6 +150,7 @@ def hears(campus, a, b):
 def test_a_verdict_holds_whatever_is_declared(campus, seed):
     rng = random.Random(seed)
     filled = [fill(campus, rng) for _ in range(4)]
+    campus = plainer(campus)
     prover = Prover(Network(campus))
     for a in VLANS:
         for b in (v for v in VLANS if v > a):

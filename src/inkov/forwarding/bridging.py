@@ -305,7 +305,7 @@ class Bridging(Plant):
                 made[name] = self._like.parted[name]
             else:
                 ports = self.switches[name].ports
-                made[name] = by_access_vlan(refs, ports)
+                made[name] = by_access_vlan(refs, ports, self.registering)
         return made
 
     def live_members(self, vid: Vid) -> Mapping[str, list[PortRef]]:

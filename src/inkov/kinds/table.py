@@ -7,7 +7,7 @@ what every reading does.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Container, Mapping, Sequence
 from dataclasses import replace
 from functools import lru_cache
 from typing import Any, Final
@@ -212,20 +212,23 @@ def knows_its_mode(port: Port) -> bool:
 
 
 def by_access_vlan(
-    refs: Sequence[PortRef], ports: Mapping[str, Port]
+    refs: Sequence[PortRef], ports: Mapping[str, Port], unlike: Container[PortRef] = ()
 ) -> tuple[dict[Vid, list[PortRef]], list[PortRef]]:
     """Parts ports of a switch into plain access ports by VLAN, as nearly all are, and all others; each in the order given.
 
-    Access ports with a voice VLAN, or without a VLAN that is stated, are among the others.
+    Access ports with a voice VLAN, without a VLAN that is stated, or of which something is in doubt are among the others, and so
+    are those of `unlike`.
     """
     plain: dict[Vid, list[PortRef]] = defaultdict(list)
     others: list[PortRef] = []
     for ref in refs:
-        switching = ports[ref.port].switching
-        if isinstance(switching, Access) and switching.voice is None and (vid := switching.vid) is not None:
-            plain[vid].append(ref)
-        else:
+        port, vid = ports[ref.port], None
+        if isinstance(port.switching, Access) and port.switching.voice is None and not port.doubt:
+            vid = port.switching.vid
+        if vid is None or ref in unlike:
             others.append(ref)
+        else:
+            plain[vid].append(ref)
     return plain, others
 
 

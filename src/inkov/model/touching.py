@@ -7,7 +7,7 @@ name it as an assumption.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from dataclasses import replace
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING, Final
@@ -24,6 +24,12 @@ _EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}
 def open_touches(switch: Switch) -> list[Touch]:
     """Returns what may let something go elsewhere and is not followed, without what is stated to have no effect."""
     return [t for t in switch.touches if not (t.touches.only_takes or _settled(switch, t))]
+
+
+def touching(switch: Switch, ports: Container[str]) -> list[Touch]:
+    """Returns what is not followed of a device and may let something go elsewhere, or stop frames at some of its ports."""
+    some = [*open_touches(switch), *_stops(switch)]
+    return [t for t in some if not t.port or t.port in ports]
 
 
 def _stops(switch: Switch) -> list[Touch]:

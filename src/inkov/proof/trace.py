@@ -9,7 +9,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain
 from inkov.model.names import PortRef
-from inkov.model.touching import open_touches, said
+from inkov.model.touching import said, touching
 from inkov.proof.away import inward_leg, outward_leg
 from inkov.proof.between import no_neighbours
 from inkov.proof.ends import End, UnknownEnd
@@ -96,9 +96,9 @@ def _sure(network: Network, found: Leg) -> Leg:
     names = dict.fromkeys(p.switch if isinstance(p, Passage) else p.device for p in found.way)
     if found.halt is not None:
         names[found.halt.at.switch] = None
-    used = {str(ref) for p in found.way if isinstance(p, Passage) for ref in (p.by, p.out)}
+    used = {ref for p in found.way if isinstance(p, Passage) for ref in (p.by, p.out) if ref is not None}
     touched = [
-        (n, [t for t in open_touches(network.switches[n]) if not t.port or f"{n}:{t.port}" in used])
+        (n, touching(network.switches[n], {r.port for r in used if r.switch == n}))
         for n in names
         if n in network.switches
     ]

@@ -25,7 +25,7 @@ from inkov.formats.openconfig.wrappers import local, merge, unwrap
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.names import natural
 from inkov.model.settings import Setting
-from inkov.model.source import Origin
+from inkov.model.source import Origin, Touches
 from inkov.model.switch import (
     DEFAULT_VLAN,
     DOT1Q,
@@ -122,6 +122,7 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> tupl
     ports: dict[str, Port] = {}
     routed: list[Node] = []
     members: dict[str, list[str]] = {}
+    fewest_links: dict[str, int] = {}
     for entry in entries(interfaces, "interface", "name", reading, "/interfaces/interface"):
         name = entry.get("name") or pick(entry, "name") or leaves_of(entry).get("name")
         if not isinstance(name, str) or not 0 < len(name) <= MAX_TEXT:
@@ -138,6 +139,8 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> tupl
         if port is None:
             continue
         ports[name] = port
+        if port.is_lag and isinstance(links := leaves_of(child(entry, "aggregation")).get("min-links"), int):
+            fewest_links[name] = links
         if port.lag is not None:
             members.setdefault(port.lag, []).append(name)
     for lag, names in members.items():
@@ -146,13 +149,30 @@ def _ports(interfaces: Node, lacp: Mapping[str, Lacp], reading: Reading) -> tupl
                 f"aggregate {lag!r} is not an interface of this switch",
                 f"/interfaces/interface[name={names[0]}]/ethernet/config/aggregate-id",
             )
+    return _bundled(ports, members, fewest_links, lacp, reading), routed
+
+
+def _bundled(
+    ports: Mapping[str, Port],
+    members: Mapping[str, Sequence[str]],
+    fewest: Mapping[str, int],
+    lacp: Mapping[str, Lacp],
+    reading: Reading,
+) -> dict[str, Port]:
+    """Returns the ports in natural order, each LAG with its members; one with fewer than it needs to be up is recorded."""
     made = {name: ports[name] for name in sorted(ports, key=natural)}
     for name, port in made.items():
         if port.is_lag:
             names = members.get(name) or list(port.members)
             whole = replace(port, members=tuple(sorted((n for n in names if n in ports), key=natural)))
             made[name] = _with_mode(whole, lacp.get(name), reading)
-    return made, routed
+            if sum(ports[n].enabled for n in whole.members) < fewest.get(name, 0):
+                path, at = (
+                    "/interfaces/interface/aggregation/min-links",
+                    f"/interfaces/interface[name={name}]/aggregation",
+                )
+                reading.touch(path, Touches.STOPS, at, port=name)
+    return made
 
 
 def _with_mode(lag: Port, mode: Lacp | None, reading: Reading) -> Port:

@@ -9,6 +9,7 @@ from typing import Any, Final
 from inkov.formats.openconfig.tree import Node, child, entries, leaves_of, pick, short, vlan_number
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import MAX_TEXT, Reading
+from inkov.model.source import Touches
 from inkov.model.switch import DEFAULT_VLAN, DOT1Q, NEGOTIATED_FORMAT, Vlan
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
@@ -144,6 +145,11 @@ def _vlan_entry(entry: Node, path: str, reading: Reading) -> tuple[Vid, str, boo
     if status not in ("ACTIVE", "SUSPENDED"):
         where = f"{path}/vlan[vlan-id={number}]/config/status"
         reading.wrong(f"{status!r:.40} is not a VLAN status; expected ACTIVE or SUSPENDED", where)
+    in_force = {local(k): v for k, v in child(entry, "state").items()}.get("status", status)
+    if child(entry, "config") and in_force != status:
+        why = f"VLAN {number} is configured as {status}, and today it is {in_force}"
+        touches = Touches.STOPS if status == "ACTIVE" else Touches.FRAMES
+        reading.touch("/vlans/vlan/state/status", touches, f"{path}/vlan[vlan-id={number}]/state/status", why=why)
     return number, short(name), status != "SUSPENDED"
 
 

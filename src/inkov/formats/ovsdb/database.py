@@ -268,11 +268,10 @@ class _Database:
         bond = len(interfaces) > 1
         other = mapping(row.get("other_config"))
         in_tree = other.get("rstp-enable") != "false" and not bond
-        protected = row.get("protected") is True
         places = {s.key: f"{path}/{column}" for s, column in _COLUMNS.items()}
         port = Port(
             name=name,
-            switching=Unstated() if dark or protected else self._switching(row, path),
+            switching=Unstated() if dark else self._switching(row, path),
             enabled=any(map(_works, interfaces)) if interfaces else True,
             stance=Stance.SILENT,
             is_lag=bond,

@@ -95,6 +95,9 @@ def record(
                 known = column in _FOLLOWED[table] or column in _OF_TRANSPORT
                 if not known and value not in ([], {}, "", False, None, ["set", []], ["map", []]):
                     reading.touch(f"/{table}/{column}", Touches.FRAMES, f"/{table}[name={row.get('name')}]/{column}")
+    protected = [str(row.get("name")) for row in ports if row.get("protected") is True]
+    for name in protected if len(protected) > 1 else ():  # no frame passes from one of them to another
+        reading.touch("/Port/protected", Touches.STOPS, f"/Port[name={name}]/protected", port=name)
     for row in interfaces:
         if str(row.get("type") or "") not in _PLAIN_TYPES and row.get("type") != ["set", []]:
             reading.touch("/Interface/type", Touches.FRAMES, f"/Interface[name={row.get('name')}]/type")

@@ -10,9 +10,11 @@ from typing import Final, NamedTuple
 
 from inkov.formats.snmp.oids import Index, Trouble
 from inkov.formats.snmp.tables import Tables
+from inkov.model.source import Touches
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
+_KINDS: Final = ("EgressPorts", "UntaggedPorts")
 _MOST_LISTED: Final = 4096
 _HEX_DIGITS: Final = frozenset(b"0123456789abcdefABCDEF")
 
@@ -111,6 +113,8 @@ class VlanTables:
             sides: list[tuple[str, Index]] = [("dot1qVlanStatic", (v,))] if v in rows else []
             sides += [("dot1qVlanCurrent", (current[v], v))] if v in current else []
             told = [self._take(v, *side, found) for side in sides]
+            if all(told) and len(sides) > 1:
+                self._compare(v, sides)
             if static and not any(told):  # a column that is there, but not for this VLAN: the walk did not get so far
                 known = False
         found.doubtful.update(p for p in found.tagged.keys() & found.untagged if found.tagged[p] & found.untagged[p])
@@ -126,6 +130,23 @@ class VlanTables:
             for p in self.port_list("dot1qVlanForbiddenEgressPorts", index) or ():
                 found[p] |= 1 << index[0]
         return found
+
+    def _compare(self, vid: Vid, sides: list[tuple[str, Index]]) -> None:
+        """Records the ports that are members as configured and not in force, or the other way round, or with another tag."""
+        ways = [[self.port_list(f"{side}{what}", index) for what in _KINDS] for side, index in sides]
+        egress = [way[0] or frozenset() for way in ways]
+        plain = [(way[1] or frozenset()) & own for way, own in zip(ways, egress, strict=True)]
+        for p in (egress[0] ^ egress[1]) | (plain[0] ^ plain[1]):
+            name = self.walk.names.get(self.walk.ifindex_of.get(p, 0))
+            words = [
+                "untagged" if p in u else "tagged" if p in e else "no member"
+                for e, u in zip(egress, plain, strict=True)
+            ]
+            if name:
+                why = f"{name} is configured as {words[0]} in VLAN {vid}, and today it is {words[1]}"
+                line = self.walk.line("dot1qVlanCurrentEgressPorts", sides[1][1])
+                where = "dot1qVlanCurrentEgressPorts"
+                self.walk.reading.touch(f"/{where}", Touches.STOPS, where, line, port=name, why=why)
 
     def _take(self, vid: Vid, side: str, index: Index, found: Members) -> bool:
         """Takes the members of a VLAN from one of the tables; tells whether it has them."""
