@@ -334,7 +334,7 @@ def ovsdb(box):
         )
         interfaces.append({"_uuid": ["uuid", f"i{n}"], "name": name, "type": "", "ofport": n + 1, "error": ["set", []]})
     bridge = {"_uuid": ["uuid", "b"], "name": "br0", "ports": ["set", [p["_uuid"] for p in ports]], "stp_enable": False}
-    bridge |= {"rstp_enable": True, "controller": ["set", []], "fail_mode": ["set", []]}
+    bridge |= {"rstp_enable": True, "controller": ["set", []], "fail_mode": ["set", []], "mirrors": ["set", []]}
     root = {"bridges": ["uuid", "b"], "external_ids": ["map", [["hostname", box.name]]]}
     tables = (("Bridge", [bridge]), ("Interface", interfaces), ("Open_vSwitch", [root]), ("Port", ports))
     return "\n".join(table(*t) for t in tables) + "\n"

@@ -113,9 +113,9 @@ def walk(*rows):
 
 CASES = {
     "/acme:fabric": ("q.json", openconfig("interfaces", {"acme:fabric": True}), "/interfaces/acme:fabric"),
-    "copies": ("q.db", ovsdb('["set", []]]]}', '["set", [["uuid", "m"]]]]]}').replace('"fail_mode"', '"mirrors"', 1), "/Bridge/mirrors"),
+    "copies": ("q.db", ovsdb('["set", []]]]}', '["set", [["uuid", "m"]]]]]}'), "/Bridge/mirrors"),
     "overlay": ("q.db", ovsdb('"", 1,', '"vxlan", 1,'), "/Interface/type"),
-    "flows": ("q.db", ovsdb('"controller"', '"flow_rules"').replace('true, ["set", []]', 'true, ["uuid", "c"]'), "/Bridge/flow_rules"),
+    "flows": ("q.db", ovsdb('"controller"', '"flow_rules", "controller"').replace('true, ["set", []]', 'true, ["uuid", "c"], ["set", []]'), "/Bridge/flow_rules"),
     "translation": ("q.json", ieee("port", "vid-translations", [{"local-vid": 20, "relay-vid": 10}]), "/interfaces/interface/bridge-port/vid-translations"),
     "provider": ("q.json", ieee("component", "type", "s-vlan-component"), "/bridges/bridge/component/type"),
     "strange": ("q.json", ieee("interface", "shadow", 20), "/interfaces/interface/shadow"),

@@ -43,6 +43,8 @@ def keys(switching: Switching) -> dict[str, Any]:
             return {"promiscuous": {"primary": primary, "secondaries": _list(some)}}
         case Tunnel(vid=vid, inner=inner):
             return {"tunnel": vid if inner is None else {"vlan": vid, "inside": _list(inner)}}
+        case Unstated(general=True):
+            return {"general": "not stated"}
         case _:
             return {}
 

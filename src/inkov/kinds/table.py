@@ -160,7 +160,8 @@ def carries_tags(port: Port) -> bool:
 
 def joins_vlans(port: Port) -> bool:
     """Tells whether the one untagged station of a port may be in several VLANs."""
-    return kind(port.switching).joins_vlans
+    perhaps = isinstance(port.switching, Unstated) and port.switching.general
+    return kind(port.switching).joins_vlans or perhaps
 
 
 def passes_vlans(port: Port) -> bool:

@@ -223,7 +223,9 @@ class Plain:
 
 @dataclass(frozen=True, slots=True)
 class Unstated:
-    """A port whose mode the input does not state: it might do anything."""
+    """A port whose mode the input does not state: an access port in any VLAN, a trunk; where `general`, a general port too."""
+
+    general: bool = False
 
 
 Switching: TypeAlias = (

@@ -47,10 +47,14 @@ class Group:
 
     @cached_property
     def settling(self) -> set[PortRef]:
-        """Ports that may be in one of several VLANs of the segment, or in none; one that is set to be in one is no such."""
+        """Ports that may be in one of several VLANs of the segment, or in none; one that is set to be in one is no such.
+
+        Nor is one that may hear and not send.
+        """
         if self.may.segment.ports is not None:
             return set()
-        return self._maybe.keys() - self._sure.keys() - self.may.named
+        some = self._maybe.keys() - self._sure.keys() - self.may.named
+        return {ref for ref in some if not self.may.of_any_kind(ref)}
 
     def deaf(self, senders: list[PortRef], reached: Mapping[str, Mask]) -> PortRef | None:
         """Returns the first port, other than a lone sender, that might hear nothing of what surely got so far."""

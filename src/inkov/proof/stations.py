@@ -12,7 +12,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Domains, Network
 from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import Domain, Mask, Tags, View, tag_of
-from inkov.kinds.table import carries_tags, is_up, memberships, setting_words, station_vlans, untagged_vlan
+from inkov.kinds.table import carries_tags, is_up, joins_vlans, memberships, setting_words, station_vlans, untagged_vlan
 from inkov.model.campus import Host, Segment
 from inkov.model.errors import nearest
 from inkov.model.names import PortRef
@@ -161,6 +161,11 @@ class Stations:
         own = self.managed
         homes = (members.get(v, {}) for v in bits(segment.vlans.mask & self._network.inhabited))
         return frozenset([*own, *(r for by_switch in homes for refs in by_switch.values() for r in refs)])
+
+    def of_any_kind(self, ref: PortRef) -> bool:
+        """Tells whether a port may have sets of its own, as nothing states its mode: it may hear and not send."""
+        port = self._network.port(ref) if self._network.has(ref) else None
+        return port is not None and joins_vlans(port) and not is_stated(port.switching)
 
     @cached_property
     def dead(self) -> tuple[Dead, ...]:

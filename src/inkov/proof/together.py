@@ -26,10 +26,10 @@ def together(network: Network, group: Group) -> Outcome:
     """
     if outcome := alive(network, group):
         return outcome
-    for place, senders in () if _joined(network, group) else group.may.senders.items():
-        outcome = _heard_by_all(network, group, place, senders)
-        if outcome is not None:
-            return outcome
+    places = () if _joined(network, group) else group.may.senders.items()
+    found = [o for place, senders in places if (o := _heard_by_all(network, group, place, senders)) is not None]
+    if found:  # what is surely cut off counts before what is not known
+        return next((o for o in found if isinstance(o, Broken)), found[0])
     ports = group.may.ports
     if len(ports) > 1 and (loop := _looping(network, group)):
         return loop

@@ -8,7 +8,7 @@ from typing import Any
 
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind
+from inkov.model.switch import Kind, Unstated
 from inkov.model.tree import Protocol
 from inkov.recheck.frames import Frames
 from inkov.recheck.ports import Inside, Ports
@@ -78,9 +78,17 @@ class Together:
         if mute := sorted({r for g in groups for r in g.mute} - self.failed):
             return f"{mute[0]} hears the segment, and takes no frame of its station in"
         for g, m, perhaps in zip(groups, mays, places, strict=True):
-            if unsure := {r for r in m.ports - g.ports if r in g.set_in or not perhaps.get(r)} - self.failed:
+            maybe = m.ports - g.ports - self.failed
+            if unsure := {r for r in maybe if r in g.set_in or not perhaps.get(r)}:
                 return f"{min(unsure)} may pass nothing"
+            if silent := {r for r in maybe if self._of_any_kind(r)}:
+                return f"{min(silent)} may hear and not send"
         return ""
+
+    def _of_any_kind(self, ref: PortRef) -> bool:
+        """Tells whether nothing states what a port is, and it may have sets of its own."""
+        port = self.campus.switches[ref.switch].ports.get(ref.port)
+        return port is not None and isinstance(port.switching, Unstated) and port.switching.general
 
     def _walk(
         self, frames: Frames, start: tuple[str, int], hops: Any, used: set[tuple[PortRef, PortRef]]

@@ -39,8 +39,10 @@ def traits(kind: Switching) -> Traits:
     match kind:
         case General():
             return Traits(joins=True, wide=True)
-        case Trunk() | Unstated():
+        case Trunk():
             return Traits(wide=True)
+        case Unstated(general=general):
+            return Traits(joins=general, wide=True)
         case PrivateHost() | Promiscuous():
             return Traits(joins=True)
         case Bridged():

@@ -143,7 +143,7 @@ class _Component:
             if (
                 name in listed
                 or (said[0] == bridge and said[0] and said[1] in {component, ""})
-                or (only and said == ("", "") and (isinstance(port, dict) or not listed))
+                or (only and not said[0] and said[1] in {component, ""} and (isinstance(port, dict) or not listed))
                 or (only and said == ("", "") and local(text_of(entry, "type")) in _PORT_TYPES)
             ):
                 found.append(name)
@@ -294,7 +294,7 @@ class _Component:
         port = self._bridge_port(name)
         if not isinstance(self.document.interfaces[name].get("bridge-port"), dict):
             bridged = {str(n) for n in all_of(self.component.get("bridge-port"))}
-            return Routed() if bridged and name not in bridged else Unstated()
+            return Routed() if bridged and name not in bridged else Unstated(general=True)
         for setting, leaf in (
             (Setting.MODE, "pvid"),
             (Setting.ACCESS, "pvid"),
@@ -304,12 +304,12 @@ class _Component:
             places[setting.key] = f"{path}/bridge-port/{leaf}"
         places[Setting.ALLOWED.key] = f"{self.path}/filtering-database/vlan-registration-entry"
         if self._beyond(port, name) or name in self.doubtful or self.all_doubtful:
-            return Unstated()
+            return Unstated(general=True)
         pvid = number_of(port.get("pvid", 1))
         frames = _FRAMES.get(local(str(port.get("acceptable-frame", "admit-all-frames"))).lower())
         if pvid is None or frames is None:
             self.reading.wrong("the PVID or the frame types of this port make no sense", f"{path}/bridge-port")
-            return Unstated()
+            return Unstated(general=True)
         filtering = self._flag(port, "enable-ingress-filtering", f"{path}/bridge-port")
         untagged = VlanSet.from_mask(self.untagged[name])
         tagged = VlanSet.from_mask(self.tagged[name])

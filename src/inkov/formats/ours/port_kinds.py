@@ -21,6 +21,7 @@ from inkov.model.switch import (
     Switching,
     Trunk,
     Tunnel,
+    Unstated,
 )
 from inkov.model.vlanset import ALL
 
@@ -61,6 +62,8 @@ def stance(entry: Switched, starts: StartsAs) -> Stance:
 
 def of_one_key(entry: OneKey) -> Switching | None:
     """Returns what a port is that one key describes; None for ports of other kinds."""
+    if entry.general == "not stated":
+        return Unstated(general=True)
     if entry.general is not None:
         g = entry.general
         frames = None if g.frames == "not stated" else FrameTypes(g.frames)

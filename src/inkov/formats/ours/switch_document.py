@@ -103,7 +103,7 @@ KINDS = ("access", "trunk", "general", "private", "promiscuous", "tunnel")
 class OneKey(Document):
     """Keys of which one alone says all that a port is, in a switch file and in a change."""
 
-    general: GeneralEntry | None = None
+    general: GeneralEntry | Literal["not stated"] | None = None
     private: PrivateEntry | None = None
     promiscuous: PromiscuousEntry | None = None
     tunnel: TunnelField | None = Field(None, description="Puts everything into this VLAN, tags and all.")

@@ -73,11 +73,26 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
         missing = " and ".join(t for t in ("Bridge", "Port") if t not in tables)
         reading.wrong(f"the table {missing} is not in this dump; dump all tables")
         return None
+    lacking = [
+        f"{column} of {table}"
+        for table, columns in _NEEDED.items()
+        for column in columns
+        if not all(column in row or (column == "_uuid" and "row" in row) for row in tables.get(table, ()))
+    ]
+    if lacking:
+        reading.wrong(f"this dump lacks columns that say what belongs to what: {', '.join(lacking)}; dump all columns")
+        return None
     database = _Database(tables, reading)
     found = tuple(database.switches(given.name))
     if not found:
         reading.note("no bridge in this dump")
     return found
+
+
+_NEEDED: Final = {"Bridge": ("name", "ports"), "Port": ("_uuid", "name", "interfaces"), "Interface": ("_uuid", "name")}
+"""Columns without which nothing is known of a table."""
+
+_OF_VLANS: Final = ("tag", "trunks", "vlan_mode")
 
 
 # -- encodings ---------------------------------------------------------------------------------------
@@ -194,6 +209,9 @@ class _Database:
         return {str(b.get("name")): f"{host}.{b.get('name')}" if several else host for b in bridges}
 
     def _short(self) -> Iterator[str]:
+        lacking = [c for c in _OF_VLANS if any(c not in row for row in self.tables["Port"])]
+        if lacking:
+            yield f"does not tell what ports do with VLANs: the table Port has no {', '.join(lacking)}"
         if "Interface" not in self.tables:
             yield "no Interface table: patch cables, and ports that could not be opened, are not known"
 
@@ -303,6 +321,8 @@ class _Database:
 
     def _switching(self, row: Row, path: str) -> Switching:
         """Returns what a port does with frames, as the software does it (see the table in `docs/formats.md`)."""
+        if any(column not in row for column in _OF_VLANS):
+            return Unstated()
         tags, listed, inner = values(row.get("tag")), values(row.get("trunks")), values(row.get("cvlans"))
         numbers = [*tags, *listed, *inner]
         if any(type(n) is not int or not 0 <= n <= VID_MAX + 1 for n in numbers):

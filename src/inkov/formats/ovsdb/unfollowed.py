@@ -85,8 +85,7 @@ def record(
         mirrors: the rows of all mirrors, of whatever bridge.
         reading: where to record it.
     """
-    if mirrors and "mirrors" not in bridge:
-        reading.touch("/Mirror", Touches.FRAMES)
+    _left_out(bridge, interfaces, reading, mirrored=bool(mirrors))
     if bridge.get("fail_mode") == "secure":
         reading.touch("/Bridge/fail_mode", Touches.FRAMES, f"/Bridge[name={bridge.get('name')}]/fail_mode")
     for table, rows in (("Bridge", (bridge,)), ("Port", ports)):
@@ -101,3 +100,14 @@ def record(
     for row in interfaces:
         if str(row.get("type") or "") not in _PLAIN_TYPES and row.get("type") != ["set", []]:
             reading.touch("/Interface/type", Touches.FRAMES, f"/Interface[name={row.get('name')}]/type")
+
+
+def _left_out(
+    bridge: Mapping[str, Any], interfaces: Sequence[Mapping[str, Any]], reading: Reading, *, mirrored: bool
+) -> None:
+    """Records the columns that the dump leaves out: they may hold anything."""
+    for column in ("mirrors", "controller", "fail_mode"):
+        if column not in bridge:
+            reading.touch("/Mirror" if mirrored and column == "mirrors" else f"/Bridge/{column}", Touches.FRAMES)
+    if not all("type" in row for row in interfaces):
+        reading.touch("/Interface/type", Touches.FRAMES)

@@ -22,6 +22,7 @@ class Tables:
         cut: some of its tables may go on where it ends.
         names: name of each interface by its number.
         ifindex_of: number of the interface of each bridge port.
+        unplaced: it tells of bridge ports and not of all of them which interface each is.
         untold: what the walk does not say, in words.
     """
 
@@ -37,6 +38,8 @@ class Tables:
         self.cut = any(not t.what.startswith("the device has no") for t in self.trouble)
         self.names = self._interface_names()
         self.ifindex_of = {i[0]: int(port) for i, (port, _) in self.tables["dot1dBasePortIfIndex"].items()}
+        bridged = {i[0] for i in (*self.tables["dot1qPvid"], *self.tables["dot1qPortIngressFiltering"])}
+        self.unplaced = bool(self.ifindex_of) and not bridged <= self.ifindex_of.keys()
         self.untold: list[str] = []
 
     def text(self, name: str, index: Index = (0,)) -> str:

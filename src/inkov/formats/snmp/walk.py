@@ -224,8 +224,10 @@ class Walk(Tables):
         places: dict[str, int | str | Source] = {}
         if p is not None:
             switching = self._switching(p, places)
-        elif lag is not None or is_lag or self.cut or not bridged:
+        elif lag is not None:
             switching = Unstated()
+        elif is_lag or self.cut or not bridged or self.unplaced:
+            switching = Unstated(general=True)
         else:
             switching = Routed()  # an interface that is no port of the bridge relays nothing (RFC 4188, 3)
         for setting, table, index in (
@@ -275,11 +277,11 @@ class Walk(Tables):
         tagged, untagged, doubtful, known = self.vlans.members
         pvid = self.number("dot1qPvid", (p,))
         if not known or p in doubtful:
-            return Unstated()
+            return Unstated(general=True)
         frames = {1: FrameTypes.ALL, 2: FrameTypes.TAGGED}.get(self.number("dot1qPortAcceptableFrameTypes", (p,)) or 0)
         filtering = {1: True, 2: False}.get(self.number("dot1qPortIngressFiltering", (p,)) or 0)
         if pvid is None and frames is not FrameTypes.TAGGED:
-            return Unstated()
+            return Unstated(general=True)
         if pvid is not None and not VID_MIN <= pvid <= VID_MAX:
             pvid = None
         line = self.line("dot1qPvid", (p,)) or self.line("dot1dBasePortIfIndex", (p,)) or 1

@@ -1,0 +1,130 @@
+"""Forgetting proves nothing: without one line of a walk, or one leaf of an export, no verdict is proved or broken that was not.
+
+A file that tells less stands for more campuses, the one of the whole file among them. Left alone are leaves whose absence states
+something: by the default of their model, or because the list they stand in is whole without them.
+"""
+
+import json
+import os
+import random
+from collections import Counter
+
+import pytest
+
+import inkov
+import writers
+from conftest import write_files
+from inkov.proof.outcome import Broken, Proved
+
+TAKEN = Counter()
+CAMPUS = "inkov: campus\nname: x\nswitches-are: {'*': {registration: off}}\n"
+DEFAULTED = {
+    "enabled",
+    "trunk-vlans",
+    "status",
+    "vlan_mode",
+    "trunks",
+    "acceptable-frame",
+    "enable-ingress-filtering",
+    "pvid",
+}
+"""Leaves that have a default in their model, or without which a list means everything."""
+
+
+@pytest.fixture(scope="module", autouse=True)
+def counted():
+    yield
+    print("\nTaken:", ", ".join(f"{n} of {what}" for what, n in sorted(TAKEN.items())))
+
+
+def leaves(node, path=()):
+    """Yields the path of each leaf of a document, but for keys of lists and what has a default."""
+    items = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+    for key, value in items:
+        here = (*path, key)
+        if (
+            isinstance(value, dict | list)
+            and value
+            and not (isinstance(value, list) and not isinstance(value[0], dict | list))
+        ):
+            yield from leaves(value, here)
+        elif isinstance(key, str) and key.rpartition(":")[2] not in DEFAULTED:
+            yield here
+
+
+def without(document, path):
+    made = json.loads(json.dumps(document))
+    node = made
+    for key in path[:-1]:
+        node = node[key]
+    del node[path[-1]]
+    return made
+
+
+def of_json(write, rng, box):
+    document = json.loads(write(box))
+    some = [p for p in leaves(document) if "config" in p or "state" in p or "bridge-port" in str(p)]
+    path = rng.choice(some)
+    return json.dumps(without(document, path)), "/".join(map(str, path))
+
+
+NAMES = "1.3.6.1.2.1.31.1.1.1.1."
+"""By what they are called, ports are told from each other; one that has another name is another port for its neighbours."""
+
+
+def of_lines(write, rng, box):
+    lines = write(box).splitlines(keepends=True)
+    n = rng.choice([n for n, line in enumerate(lines) if NAMES not in line])
+    return "".join(lines[:n] + lines[n + 1 :]), lines[n].strip()
+
+
+def of_tables(write, rng, box):
+    """Takes a column off a table of a database dump."""
+    tables = [json.loads(line) for line in write(box).splitlines()]
+    table = rng.choice(tables)
+    n = rng.randrange(len(table["headings"]))
+    taken = f"{table['caption']}: {table['headings'][n]}"
+    for row in (table["headings"], *table["data"]):
+        del row[n]
+    return "".join(json.dumps(t) + "\n" for t in tables), taken
+
+
+FORMATS = {
+    "ovsdb.json": (writers.ovsdb, of_tables, True),
+    "oc.json": (writers.openconfig_json, of_json, True),
+    "ieee.json": (writers.ieee_json, of_json, False),
+    "walk.txt": (writers.walk, of_lines, False),
+    "rec": (writers.record, of_lines, False),
+}
+
+
+def verdicts(site, claims):
+    return {c: v.outcome for c, v in zip(claims, inkov.prove(inkov.load(site), claims), strict=True)}
+
+
+@pytest.mark.parametrize("suffix", FORMATS)
+@pytest.mark.parametrize("seed", range(int(os.environ.get("SEEDS", "6"))))
+def test_forgetting_proves_nothing(tmp_path, suffix, seed):
+    write, take, plain = FORMATS[suffix]
+    rng = random.Random(seed)
+    boxes = writers.random_boxes(rng, plain=plain)
+    whole = {f"{box.name}.{suffix}": write(box) for box in boxes} | {"campus.yaml": CAMPUS}
+    if suffix in {"ieee.json", "ovsdb.json"}:
+        whole |= {f"{box.name}.lldp.json": writers.lldp(box) for box in boxes if box.heard}
+    vids = sorted({v for b in boxes for v in b.vlans})
+    claims = [*(f"apart {a} {b} layer 2" for a in vids for b in vids if a < b), *(f"together {v}" for v in vids)]
+    before = verdicts(write_files(tmp_path / "whole", whole), claims)
+    for n in range(8):
+        box = rng.choice(boxes)
+        text, taken = take(write, rng, box)
+        site = write_files(tmp_path / str(n), {**whole, f"{box.name}.{suffix}": text})
+        try:
+            after = verdicts(site, claims)
+        except inkov.BadInput:
+            continue
+        TAKEN[suffix] += 1
+        for claim, outcome in after.items():
+            if isinstance(outcome, Proved | Broken) and "no port of" not in str(
+                before[claim]
+            ):  # nobody planned is there
+                assert isinstance(outcome, type(before[claim])), (claim, taken)
