@@ -24,8 +24,9 @@ demo: .venv/inkov
 test: .venv/ready
 	$(BIN)/python -m pytest -n 2 --dist worksteal
 
-# Random and long: an hour or two of campuses nobody has seen.
+# All cases of all tests, and then random and long: an hour or two of campuses nobody has seen.
 test-long: .venv/ready
+	$(BIN)/python -m pytest -n 2 --dist worksteal --all
 	HYPOTHESIS_PROFILE=long $(BIN)/python -m pytest tests/proof tests/recheck tests/plan tests/forwarding
 
 lint: .venv/ready

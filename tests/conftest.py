@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tempfile
 import termios
+from collections import defaultdict
 from pathlib import Path
 from typing import NamedTuple
 
@@ -16,7 +17,7 @@ from hypothesis import HealthCheck, Phase, settings
 
 from openvswitch import NOT_HERE, SCHEMA, OpenVSwitch
 
-settings.register_profile("quick", deadline=None, max_examples=25, derandomize=True, database=None)
+settings.register_profile("quick", deadline=None, max_examples=15, derandomize=True, database=None)
 settings.register_profile("first", parent=settings.get_profile("quick"), phases=[Phase.generate])  # no smaller example
 settings.register_profile("long", deadline=None, max_examples=600, suppress_health_check=list(HealthCheck))
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or "quick")
@@ -26,9 +27,26 @@ REALSWITCH = sorted((DATA / "realswitch").glob("campus-*"))
 
 
 def pytest_addoption(parser):
+    parser.addoption("--all", action="store_true", help="run long tests, and all cases of those marked few")
     parser.addoption(
         "--rewrite", action="store_true", help="write what is expected anew; read the difference before you keep it"
     )
+
+
+def pytest_collection_modifyitems(config, items):
+    """Leaves out long tests, and of tests marked `few(n)` all but some cases, unless all are asked for, or some by name."""
+    if config.getoption("--all") or config.getoption("--rewrite") or any("::" in arg for arg in config.args):
+        return
+    cases = defaultdict(list)
+    for item in items:
+        if item.get_closest_marker("few"):
+            cases[item.nodeid.partition("[")[0]].append(item)
+    left_out = {item for item in items if item.get_closest_marker("long")}
+    for some in cases.values():
+        wanted = some[0].get_closest_marker("few").args[0]
+        left_out |= set(some) - {some[n * len(some) // wanted] for n in range(min(wanted, len(some)))}
+    config.hook.pytest_deselected(items=sorted(left_out, key=lambda item: item.nodeid))
+    items[:] = [item for item in items if item not in left_out]
 
 
 @pytest.fixture

@@ -163,6 +163,7 @@ def count(site: SiteArgument) -> None:
     copy.touched_only_what_is_said_of("a command")
 
 
+@pytest.mark.few(1)
 def test_mypy_names_all_that_a_kind_of_port_touches(copy):
     """What its module leaves out, by way of the table of kinds, and each table of the checker: it passes no kind over."""
     mirror = "\n\n@dataclass(frozen=True, slots=True)\nclass Mirror:\n    vid: Vid\n\n\n"

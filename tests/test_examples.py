@@ -44,6 +44,7 @@ def desk(filled, tmp_path):
     return shutil.copytree(filled, tmp_path / "desk", symlinks=True)
 
 
+@pytest.mark.few(15)
 @pytest.mark.parametrize("name", [n for n in COMMANDS if n != "demo"])
 def test_examples_of_the_help_run(name, desk):
     ran = run_inkov(*shlex.split(COMMANDS[name][1])[1:], cwd=desk)

@@ -127,6 +127,7 @@ def answered(*args):
     return code
 
 
+@pytest.mark.long
 def test_mutated_files_are_read_or_refused(station, tmp_path_factory, monkeypatch):
     """Each mutant goes through one command: it ends with a result or with what is wrong, and with nothing else."""
     desk = tmp_path_factory.mktemp("desk")
@@ -180,6 +181,7 @@ USUAL = {
 """What makes a question, where the site alone makes none."""
 
 
+@pytest.mark.few(6)
 @pytest.mark.parametrize("command", sorted(set(get_command(app).commands) - {"demo"}))
 def test_odd_values_of_options_are_answered(command, tmp_path, monkeypatch):
     """Every option and argument of every command, empty, mistyped or out of range."""

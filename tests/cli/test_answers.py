@@ -65,6 +65,7 @@ def test_another_question_is_not(ask, tmp_path):
     assert ask("audit", "in").out == "from what was kept\n"
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize("what", ["changed", "new", "gone", "renamed", "linked", "hidden stays"])
 def test_files_that_are_not_the_same_ask_anew(ask, tmp_path, what):
     ask("audit", "in")
@@ -91,6 +92,7 @@ def test_files_that_are_not_the_same_ask_anew(ask, tmp_path, what):
         assert "access/undefined" not in again.out
 
 
+@pytest.mark.few(2)
 @pytest.mark.parametrize("harm", ["damaged", "of another kind", "not ours", "of a folder that is open"])
 def test_an_answer_that_does_not_fit_is_none(ask, tmp_path, harm):
     first = ask("audit", "in")

@@ -208,6 +208,7 @@ def test_rules_page_is_up_to_date_and_covers_every_fault():
     assert {n for rule in RULES.values() for n in rule.faults} == set(range(1, 23))
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize("side", ["mended", "as-found"])
 def test_a_draft_is_taken_as_it_is(quillfin, tmp_path, side):
     for path in (quillfin / side).rglob("*"):
@@ -232,6 +233,7 @@ ROUTED = (
 )
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize(
     ("claim", "options", "code"),
     [

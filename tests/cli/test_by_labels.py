@@ -42,6 +42,7 @@ def facts(told):
     return told.removesuffix(" (by labels)").replace("labels", "stated") if isinstance(told, str) else told
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize(
     "question",
     [
@@ -104,6 +105,7 @@ def test_nobody_changes_a_list_by_a_label_alone(sites):
     assert [left["why"] for left in mended["left"]] == ["only the labels at both ends say that it is cabled"] * 3
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize(
     "over", ["", "--vlan 310", "--segment 320", "--tree", "--claim together=310", "--around edge-1"]
 )

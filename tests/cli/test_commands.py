@@ -13,6 +13,7 @@ EXPORTS = DATA / "realswitch" / "campus-9007"
 TABLES = ["audit", "prove", "vlans", "links", "ports", "flood"]
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize("command", TABLES)
 def test_json_of_every_table_fits_its_schema(command, quillfin):
     ran = run_inkov(command, "as-found", "--format", "json", cwd=quillfin)
@@ -30,6 +31,7 @@ def test_a_bare_folder_of_exports_is_enough(command):
     assert "Traceback" not in ran.err
 
 
+@pytest.mark.few(2)
 @pytest.mark.parametrize("command", TABLES)
 def test_same_bytes_whatever_the_hash_seed(command, quillfin):
     first, second = (run_inkov(command, "as-found", cwd=quillfin, PYTHONHASHSEED=seed) for seed in "17")
@@ -171,6 +173,7 @@ def test_flood_of_one_port_and_with_a_tag(quillfin):
     assert json.loads(tagged.out)["rows"] == [{"from": ["archive:p1"], "heard": []}]
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize(
     ("args", "message"),
     [
@@ -341,6 +344,7 @@ TICKETS = [
 ]
 
 
+@pytest.mark.few(2)
 @pytest.mark.parametrize(("a", "b", "cause"), [t[1:] for t in TICKETS], ids=[t[0] for t in TICKETS])
 def test_trace_names_the_cause_of_each_ticket_in_its_first_line(a, b, cause, quillfin):
     ran = run_inkov("trace", "as-found", a, b, cwd=quillfin)

@@ -7,6 +7,7 @@ from conftest import on_screen, run_inkov
 CLEAR = "\r\x1b[K"
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize(
     ("command", "words"),
     [

@@ -9,6 +9,7 @@ from conftest import run_inkov
 from inkov.render.documents import DOCUMENTS
 
 
+@pytest.mark.few(8)
 @pytest.mark.parametrize("document", DOCUMENTS)
 def test_every_document_has_a_schema(document):
     ran = run_inkov("schema", document)

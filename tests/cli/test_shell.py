@@ -49,6 +49,7 @@ def test_notes_on_what_was_read_are_folded(tmp_path):
     assert len(run_inkov("vlans", tmp_path, "-v").err.splitlines()) == 6
 
 
+@pytest.mark.long
 def test_every_table_is_there_for_programs_and_pages_too(quillfin):
     for command in ("ports", "links", "vlans", "gateways", "flood"):
         lines = run_inkov(command, "as-found", "--format", "csv", cwd=quillfin).out.splitlines()
@@ -70,6 +71,7 @@ def test_a_narrow_screen_gets_blocks_and_a_wide_one_no_broken_name(quillfin):
     assert "192.0.2.1/27, 2001:db8:305::1/64" in wide
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize(
     ("command", "heads", "row"),
     [

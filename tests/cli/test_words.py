@@ -30,6 +30,7 @@ def test_commands_stand_in_groups_by_the_work_they_serve():
     assert list(shown) == ["Look", "Judge", "Prove", "Change", "Hand over", "Sources"]
 
 
+@pytest.mark.few(6)
 @pytest.mark.parametrize("command", COMMANDS)
 def test_help_names_no_type_of_what_takes_no_value(command):
     assert "<bool>" not in run_inkov(command, "--help").out

@@ -129,6 +129,7 @@ def test_mended_has_no_finding_and_every_claim_is_proved(quillfin):
     assert run_inkov("prove", "mended", cwd=quillfin).code == 0
 
 
+@pytest.mark.few(16)
 @pytest.mark.parametrize("name", sorted(KEY))
 def test_each_fault_alone_is_found_alone(name, tmp_path):
     """Faults do not lean on each other: with one planted, its finding leads and no other is above tidy."""

@@ -1,5 +1,7 @@
 """What the demo has of change: last night's edits, and two changes that are safe in another order only."""
 
+import pytest
+
 import inkov
 from conftest import run_inkov
 from inkov.demo.station import faults
@@ -39,6 +41,7 @@ def test_the_list_must_come_before_the_phones(quillfin):
     assert "   Breaks        the claim 'phones ring everywhere' does not hold in between" in lines
 
 
+@pytest.mark.long
 def test_the_worst_socket_comes_first(quillfin):
     lines = run_inkov("failures", "as-found", "--plugs", cwd=quillfin).out.splitlines()
     assert lines[1].startswith("somebody's switch in slipway:5-6 ")

@@ -161,6 +161,7 @@ CASES = {
 }
 
 
+@pytest.mark.few(8)
 @pytest.mark.parametrize("name", CASES)
 def test_says_what_is_wrong_and_where(name, inkov, site):
     files, message = CASES[name]

@@ -28,6 +28,7 @@ SPELT = {
 }
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize("spelt", SPELT)
 def test_a_campus_file_is_known_in_every_spelling(tmp_path, inkov, spelt):
     name, text = SPELT[spelt]

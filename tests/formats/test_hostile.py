@@ -97,6 +97,7 @@ def test_links_that_lead_in_circles_are_not_followed(tmp_path):
         assert name in ran.err
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize("name", ["a.json", "a.yaml"])
 @pytest.mark.parametrize(
     "data", [bytes(range(256)) * 400, b"\x7fELF" + bytes(5000), b"\xff\xfe{\x00}\x00", b"\x1f\x8b" + b"\x00" * 99]

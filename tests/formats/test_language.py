@@ -216,6 +216,7 @@ def test_campus_example(site):
     assert (str(campus.keep), campus.parking) == ("305", 999)
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize(("example", "kind"), [*((text, "switch") for text in SWITCHES), (CAMPUS, "campus")])
 def test_schema_accepts_the_example_and_refuses_a_slip(example, kind, inkov):
     schema = json.loads(inkov("schema", kind).out)

@@ -48,6 +48,7 @@ def damaged(rng, text):
     return "\n".join(lines)
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize("seed", range(8))
 def test_damage_is_answered_or_refused(seed, tmp_path):
     rng = random.Random(seed)

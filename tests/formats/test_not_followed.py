@@ -210,6 +210,7 @@ def test_the_audit_lists_it_once_a_device_and_strict_proofs_do_not_take_it(tmp_p
     assert f"these have no effect, as it is assumed: {path} of quay" in strict.out
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize("case", CASES)
 def test_a_converted_file_does_not_forget_it(tmp_path, case):
     name, text, _ = CASES[case]

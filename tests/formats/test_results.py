@@ -36,6 +36,7 @@ WRITERS = [
 ]
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize(("command", "name"), WRITERS, ids=lambda v: " ".join(v) if isinstance(v, list) else v)
 def test_every_writer_leaves_alone_what_it_did_not_write(site, command, name):
     path = site / name
@@ -117,6 +118,7 @@ def test_what_a_link_leads_to_is_replaced_whole_and_the_link_stays(site):
         assert (site / "real.txt").stat().st_ino != number
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize(
     "command", [["ports", "site", "-o"], ["audit", "site", "--write-baseline"], ["map", "site", "-o"]]
 )
@@ -141,6 +143,7 @@ def test_on_a_full_disk_what_a_link_leads_to_stays_whole(site, command):
     assert (site / "x.svg").is_symlink()
 
 
+@pytest.mark.few(2)
 @pytest.mark.parametrize(("command", "_"), WRITERS[:1] + WRITERS[7:])
 def test_a_link_that_leads_to_itself_is_told(site, command, _):
     (site / "x.md").symlink_to("x.md")

@@ -70,6 +70,7 @@ def export(name, heard=("pier", "u")):
     )
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize("name", NASTY)
 def test_a_draft_holds_names_as_data(tmp_path, name):
     write_files(tmp_path, {"a.json": export(name), "pier.yaml": SWITCH.format("pier")})
@@ -83,6 +84,7 @@ def test_a_draft_holds_names_as_data(tmp_path, name):
     assert {(cable.a.switch, cable.a.port), (cable.b.switch, cable.b.port)} == {(name, "u"), ("pier", "u")}
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize("name", NASTY)
 def test_a_neighbours_name_stays_in_its_comment(tmp_path, name):
     write_files(tmp_path, {"a.json": export("kelp", (name, "9"))})
@@ -144,6 +146,7 @@ def test_an_output_keeps_its_mode_and_a_link_or_device_stays_one(tmp_path):
     assert not [p.name for p in tmp_path.iterdir() if p.name.startswith(".")]
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize("key", ["hosts", "plan"])
 @pytest.mark.parametrize("path", ["../secret.csv", "/etc/passwd", "out/secret.csv", "/dev/zero"])
 def test_lists_stay_in_the_folder_of_the_campus_file(tmp_path, key, path):

@@ -89,6 +89,7 @@ def test_ports_of_unstated_mode_beside_a_tunnel_are_decided_at_once(site):
     assert graph.spread({"x": 1 << 20})["z"] >> 10 & 1
 
 
+@pytest.mark.long
 def test_a_flood_over_a_link_of_unstated_modes_leaves_out_nobody_who_may_hear_it():
     """Each of thousands of VLANs may turn into each other on that link; the one that gets on is among them."""
 

@@ -82,6 +82,7 @@ def test_election_agrees_with_the_kernel(capsys):
         print(f"\nKernel bridges: {TOPOLOGIES} topologies, {compared} ports compared, {blocked} blocked; all agree")
 
 
+@pytest.mark.long
 @pytest.mark.skipif(bool(openvswitch.NOT_HERE), reason=f"no Open vSwitch here: {openvswitch.NOT_HERE}")
 def test_election_agrees_with_open_vswitch(tmp_path, capsys):
     """The same topologies, those without a hub, under RSTP."""

@@ -85,6 +85,7 @@ def test_the_smallest_set_that_brings_an_effect_about_is_found(culprit):
 HARMFUL = sorted(f["name"] for f in faults() if len(f["edits"]) == 1)[:15:3]
 
 
+@pytest.mark.few(2)
 @pytest.mark.parametrize("name", HARMFUL)
 def test_one_harmful_edit_among_many_harmless_ones_is_named_alone(name, tmp_path):
     """Each planted fault of the demo, hidden among forty edits of labels and of ports nobody is on."""
@@ -114,6 +115,7 @@ def harmless(name, text):
     )
 
 
+@pytest.mark.long
 def test_drift_of_the_demo_names_what_did_what(quillfin, tmp_path):
     ran = run_inkov("drift", "mended", "as-found", cwd=quillfin)
     assert ran.code == 1

@@ -23,6 +23,7 @@ ORDER = ["breach", "outage", "risk", "tidy"]
 ranks = {"Proved": 0, "CannotTell": 1, "Broken": 2}
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize("name", sorted(f["name"] for f in faults())[::2])
 def test_a_cure_that_is_offered_cures_and_harms_nothing(name, tmp_path):
     """Every other planted fault of the demo alone: judged by an audit and by proofs of the campus after the cure."""
@@ -59,6 +60,7 @@ def test_faults_with_one_right_answer_have_a_certain_cure(tmp_path):
     assert {c.rule for c in view.cures} == set(wanted)
 
 
+@pytest.mark.long
 def test_mend_of_the_demo_goes_into_rehearse(quillfin, tmp_path):
     change = tmp_path / "cure.yaml"
     some = ["--only", "native/mismatch", "--only", "access/undefined", "--only", "list"]
@@ -105,6 +107,7 @@ def test_cures_are_written_into_copies_and_read_back(quillfin, tmp_path):
     assert run_inkov("prove", quillfin / "as-found", "--claim", "apart tills kiosks").code == 1
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize(
     ("folder", "message"),
     [
@@ -120,6 +123,7 @@ def test_a_folder_that_is_none_of_ours_is_left_alone(quillfin, folder, message):
     assert sorted(quillfin.rglob("*")) == before
 
 
+@pytest.mark.long
 def test_python_says_the_same(quillfin):
     campus = inkov.load(quillfin / "as-found")
     view = inkov.mend(campus, ["lag/unformed"])

@@ -98,6 +98,7 @@ def test_failures_are_tried_one_by_one_worst_first(campus):
     assert run_inkov("rehearse", campus, "--set", "hall:1 label desk").out.splitlines()[0] == "c   1 step    SAFE"
 
 
+@pytest.mark.few(8)
 @pytest.mark.parametrize(
     ("text", "message"),
     [

@@ -124,6 +124,7 @@ def test_one_cost_moves_the_opening_of_a_ring(tmp_path):
     assert "State  blocked c:y: for 1,10 → -" in ran.out
 
 
+@pytest.mark.few(4)
 @pytest.mark.parametrize(
     ("typed", "said"),
     [

@@ -53,6 +53,7 @@ def repository(quillfin, tmp_path_factory):
     return folder
 
 
+@pytest.mark.long
 def test_a_revision_alone_is_the_other_side_as_it_was_from_wherever_one_looks(repository):
     first = run_inkov("drift", "HEAD~4:site", "site", "--format", "json", cwd=repository)
     assert first.code == 1
@@ -103,6 +104,7 @@ def test_each_revision_tells_what_it_opened_closed_and_turned(repository):
     assert [r["oldest"] for r in found] == [0, 0, 1, 2, 3]
 
 
+@pytest.mark.long
 def test_the_revision_that_broke_a_claim_is_named(repository):
     done = run_inkov("history", "site", "--last", "10", "--claim", NAME, cwd=repository)
     broke = json.loads(
@@ -115,6 +117,7 @@ def test_the_revision_that_broke_a_claim_is_named(repository):
     assert f"'{NAME}' no longer holds since {broke}" in done.out.splitlines()
 
 
+@pytest.mark.long
 def test_each_turn_of_a_claim_is_told_with_the_edit_that_did_it(repository):
     asked = ("history", "site", "--last", "10", "--claim", NAME)
     turns = json.loads(run_inkov(*asked, "--format", "json", cwd=repository).out)["turns"]
@@ -170,6 +173,7 @@ def test_from_within_the_folder_it_is_the_same(repository):
     assert rows(run_inkov("history", ".", "--last", "3", "--format", "json", cwd=repository / "site")) == outside
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("kind", ["png", "svg"])
 def test_the_figure_is_the_same_twice(repository, tmp_path, kind):
     made = []
@@ -205,6 +209,7 @@ def test_a_folder_outside_of_git_is_an_error(quillfin, tmp_path):
     assert (done.code, done.err) == (2, "site: is not in a git repository\n")
 
 
+@pytest.mark.long
 def test_the_report_shows_the_same_revisions(repository, tmp_path):
     done = run_inkov("report", "site", "--history", "3", "-o", tmp_path / "r.html", cwd=repository)
     assert done.code == 0, done.err

@@ -4,6 +4,7 @@ import random
 from dataclasses import replace
 from itertools import combinations
 
+import pytest
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
@@ -98,6 +99,7 @@ def parts(campus):
     return found
 
 
+@pytest.mark.long
 @settings(max_examples=often(30), suppress_health_check=[HealthCheck.too_slow, HealthCheck.filter_too_much])
 @given(st.one_of(campuses(), open_campuses()), st.integers(0, 2**32))
 def test_trimming_any_campus_never_costs_a_frame(campus, seed):

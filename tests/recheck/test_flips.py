@@ -44,6 +44,7 @@ def claims(campus):
         yield from (Together("x", (name,), n) for n in (0, 1))
 
 
+@pytest.mark.long
 @settings(max_examples=often(10))
 @given(
     st.one_of(campuses(), open_campuses(), routed_campuses(), trunked().map(named), announced()),

@@ -113,6 +113,7 @@ def holds_all(campus, document):
     return True
 
 
+@pytest.mark.long
 @settings(max_examples=25)
 @given(announced())
 def test_proofs_on_campuses_with_confusable_names_are_accepted(campus):
@@ -217,6 +218,7 @@ def certified(tmp_path_factory):
     return folder
 
 
+@pytest.mark.few(1)
 def test_every_claim_of_the_mended_demo_is_accepted_in_a_fresh_process(certified):
     ran = run_inkov("recheck", *sorted((certified / "proofs").iterdir()), certified)
     assert ran.code == 0

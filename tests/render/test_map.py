@@ -81,6 +81,7 @@ def overlaps(rects):
     return found
 
 
+@pytest.mark.long
 def test_no_label_covers_another_on_twenty_campuses_and_the_demo(quillfin, capsys):
     rng = random.Random(19)
     campuses = [a_campus(rng, rng.randint(4, 60)) for _ in range(20)]
@@ -146,6 +147,7 @@ def test_fewer_lines_cross_than_in_a_plain_layered_drawing(capsys):
     assert ours <= theirs
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize("kind", ["png", "svg", "pdf"])
 def test_two_runs_two_seeds_and_shuffled_files_give_the_same_bytes(quillfin, tmp_path, kind):
     names = sorted(p for p in (quillfin / "as-found").rglob("*") if p.is_file())
@@ -217,6 +219,7 @@ def test_what_is_laid_over_a_few_boxes_keeps_them_and_over_most_folds_those_that
     assert {b.tone for b in picture.boxes} == {Tone.CARRIES}
 
 
+@pytest.mark.few(3)
 @pytest.mark.parametrize(
     ("options", "said"),
     [

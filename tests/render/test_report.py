@@ -96,6 +96,7 @@ def test_hostile_names_stay_text(hostile, browser):
     assert EVIL in browser.value("document.body.textContent") or "<script>" in shown
 
 
+@pytest.mark.few(2)
 @pytest.mark.parametrize("width", [360, 1280, 1600])
 @pytest.mark.parametrize("dark", [False, True])
 def test_it_opens_without_complaint_at_any_width(report, browser, width, dark):
@@ -222,6 +223,7 @@ def test_a_date_stands_there_only_when_asked(quillfin, tmp_path):
         assert (re.search(r"20\d\d-\d\d-\d\d", (tmp_path / "r.html").read_text("utf-8")) is not None) is dated
 
 
+@pytest.mark.long
 def test_what_changed_since_is_told(quillfin, tmp_path):
     done = run_inkov("report", quillfin / "as-found", "-o", tmp_path / "r.html", "--since", quillfin / "mended")
     assert done.code == 0, done.err

@@ -90,14 +90,20 @@ def drift(
 
 
 def _site_alone(options: Mapping[str, Any]) -> list[Path]:
-    return [] if options["replaced"] or options["added"] else [options["site"]]
+    folder = options["change"] is not None and options["change"].is_dir()
+    return [] if options["replaced"] or options["added"] or folder else [options["site"]]
 
 
 @partial(reads_site, answers=_site_alone)
 def rehearse(
     site: SiteArgument = Path(),
     change: Annotated[
-        Path | None, typer.Argument(metavar="[CHANGE]", help="A change file; 'inkov schema change' describes it.")
+        Path | None,
+        typer.Argument(
+            metavar="[CHANGE]",
+            help="A change file, as 'inkov schema change' describes it; or a folder of candidate files: each device in it "
+            "that differs is a step.",
+        ),
     ] = None,
     sets: Annotated[
         list[str] | None,
@@ -138,13 +144,15 @@ def rehearse(
     network = load_network(site, strict=True)
     campus = network.campus
     from inkov.change.rehearsal import rehearsal_view
-    from inkov.formats.ours import change_file
+    from inkov.formats.ours import candidate, change_file
     from inkov.render.screens.rehearsal_text import rehearsal_text
 
     many_networks()
     name = ""
     steps = []
-    if change is not None:
+    if change is not None and change.is_dir():
+        steps, name = candidate.steps_of(change, campus), f"candidates in {change.name}"
+    elif change is not None:
         document, lines, reading = change_file.read(change)
         steps = change_file.steps(document, lines, campus, reading)
         name, start = document.name, start or document.from_

@@ -247,8 +247,8 @@ def _ovsdb(_: str, switch: Switch) -> dict[str, str]:
         interfaces.append([["uuid", f"i{n}"], port.name, "", n + 1, state, ["set", []]])
     references: list[object] = [p[0] for p in ports]
     tables = {
-        "Bridge": (["_uuid", "name", "ports", "fail_mode", "controller", "rstp_enable", "stp_enable", "other_config"], [
-            [["uuid", "b"], "bench", ["set", references], ["set", []], ["set", []], True, False, ["map", [["hwaddr", switch.mac]]]]
+        "Bridge": (["_uuid", "name", "ports", "fail_mode", "controller", "mirrors", "rstp_enable", "stp_enable", "other_config"], [
+            [["uuid", "b"], "bench", ["set", references], ["set", []], ["set", []], ["set", []], True, False, ["map", [["hwaddr", switch.mac]]]]
         ]),
         "Interface": (["_uuid", "name", "type", "ofport", "admin_state", "error"], interfaces),
         "Open_vSwitch": (["bridges", "external_ids"], [[["uuid", "b"], ["map", [["hostname", switch.name]]]]]),

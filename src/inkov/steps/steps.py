@@ -208,6 +208,7 @@ class Arrival:
         cables: how it is cabled.
         switch: the device that one of them takes the place of; empty where nothing is replaced.
         plugged: the host's port that somebody plugged them into; None where they are meant to come.
+        loaded: it is no new box: the device that is there takes on other settings.
         source: where it is written.
     """
 
@@ -216,12 +217,13 @@ class Arrival:
     cables: tuple[Cable, ...] = ()
     switch: str = ""
     plugged: PortRef | None = None
+    loaded: bool = False
     source: Source = _NOWHERE
 
     @property
     def touched(self) -> tuple[str, ...]:
-        """Whoever brings a device stands in front of it."""
-        return ()
+        """Whoever brings a device stands in front of it; one that takes on settings has to be reached."""
+        return (self.switch,) if self.loaded else ()
 
     @property
     def writes(self) -> frozenset[Written]:
