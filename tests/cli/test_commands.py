@@ -170,7 +170,7 @@ def test_flood_of_one_port_and_with_a_tag(quillfin):
         f"seal-ward:{n}" for n in range(10, 14)
     }
     tagged = run_inkov("flood", "mended", "archive:p1", "--tag", "330", "--format", "json", cwd=quillfin)
-    assert json.loads(tagged.out)["rows"] == [{"from": ["archive:p1"], "heard": []}]
+    assert json.loads(tagged.out)["rows"] == [{"from": ["archive:p1"], "heard": [], "hosts": []}]
 
 
 @pytest.mark.few(4)
@@ -411,3 +411,21 @@ pool-hub:1-5     as it is     any, kept inside  as it is      -
     rows = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)
     assert rows["rows"][0]["in_untagged"] == "601"
     jsonschema.validate(rows, json.loads(run_inkov("schema", "relay").out))
+
+
+def test_ports_in_each_vlan_and_hosts_that_hear_a_broadcast(quillfin):
+    told = run_inkov("vlans", "mended", "--ports", "--vlan", "360,350", cwd=quillfin)
+    assert [line.split() for line in told.out.splitlines()] == [
+        ["VLAN", "name", "switch", "there", "island", "ports", "in", "it"],
+        ["350", "kiosks", "ticket-office", "active", "1", "5-8"],
+        ["350", "kiosks", "visitor-pier", "active", "1", "1-6"],
+        ["360", "tills", "boat-store", "active", "1", "1-2"],
+        ["360", "tills", "kelp-hall-1", "active", "1", "8"],
+        ["360", "tills", "ticket-office", "active", "1", "1-4"],
+        ["360", "tills", "visitor-pier", "active", "1", "7-9"],
+    ]
+    heard = run_inkov("flood", "mended", "kelp-hall-1:8", "--columns", "hosts", "--no-heads", cwd=quillfin)
+    assert heard.out.strip() == "rental-till, ticket-till, till-1"
+    both = run_inkov("vlans", "mended", "--ports", "--converged", cwd=quillfin)
+    assert both.code == 2
+    assert "--ports and --converged are two tables; name one of them" in " ".join(both.err.replace("│", " ").split())

@@ -65,7 +65,7 @@ def test_port_refs_are_numbers_of_bridge_ports(tmp_path):
 def test_configuration_alone_cannot_tie_ports_to_interfaces(tmp_path):
     """Then membership is not known, rather than none."""
     switch = windlass(tmp_path, document({"a": {"pvid": 61}}, [entry("61", (9, FIXED, "untagged"))]))
-    assert switch.ports["a"].switching == Unstated()
+    assert switch.ports["a"].switching == Unstated(general=True)
     campus = inkov.load(tmp_path)
     assert any("which interface a port-ref is: port-number is state" in n for n in campus.notes)
 
@@ -116,7 +116,7 @@ def test_two_components_are_two_switches(tmp_path):
 def test_what_the_relay_map_does_not_cover_is_not_stated(tmp_path, leaf):
     ports = {"a": {"port-number": 9, "pvid": 61, "enable-ingress-filtering": True, **leaf}}
     switch = windlass(tmp_path, document(ports, [entry("61", (9, FIXED, "untagged"))]))
-    assert switch.ports["a"].switching == Unstated()
+    assert switch.ports["a"].switching == Unstated(general=True)
 
 
 def test_unusual_spellings_are_taken_with_a_note(tmp_path):

@@ -71,6 +71,7 @@ def test_a_certificate_is_refused_where_the_claim_is_no_longer_proved(campus, se
                 assert isinstance(outcome, Proved), (what, claim, outcome)
 
 
+@pytest.mark.long
 def test_some_certificates_were_accepted_and_some_refused():
     """Runs after the property above, which a prover that proves nothing would pass."""
     assert COUNTS["accepted"]

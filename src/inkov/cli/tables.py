@@ -85,21 +85,25 @@ def vlans(
     converged: Annotated[
         bool, typer.Option("--converged", help="Show the VLAN tables after all sync groups have settled.")
     ] = False,
+    ports: Annotated[bool, typer.Option("--ports", help="Show the ports in each VLAN, a switch in one row.")] = False,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Show each VLAN in one row across all switches, with its islands."""
+    if ports and converged:
+        raise typer.BadParameter("--ports and --converged are two tables; name one of them")
     network = load_network(site)
     from inkov import api
     from inkov.render.page import WIDTH
-    from inkov.render.screens.table_text import converged_page, vlans_page
+    from inkov.render.screens.table_text import converged_page, vlan_ports_page, vlans_page
     from inkov.views.tables import sync_rows, vlan_rows
 
     switches, some = chosen_switches(network, switch), chosen_vlans(network, vlan)
     width = screen_width(output) or WIDTH
     if not converged:
         rows = vlan_rows(network, switches, some)
-        _write("vlans", rows, lambda: vlans_page(rows, width), result_format, output)
+        page = partial(vlan_ports_page, rows) if ports else partial(vlans_page, rows, width)
+        _write("vlans", rows, page, result_format, output)
         return
     changes = sync_rows(network, switches, some)
     after = vlan_rows(api.network(api.converged(network.campus)), switches, some)

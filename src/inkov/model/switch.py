@@ -1,7 +1,6 @@
 """A switch as configured: its VLAN table, its ports, and what its discovery protocol heard.
 
-What a port does with frames is a union of small types, one a kind of port; `forwarding.relay` compiles
-each of them to the same relay map.
+What a port does with frames is a union of small types, one a kind of port; `forwarding.relay` compiles each to a relay map.
 """
 
 from __future__ import annotations
@@ -223,9 +222,9 @@ class Plain:
 
 @dataclass(frozen=True, slots=True)
 class Unstated:
-    """A port whose mode the input does not state: an access port in any VLAN, a trunk; where `general`, a general port too."""
+    """A port whose mode the input does not state: it might do anything."""
 
-    general: bool = False
+    general: bool = False  # where formats have such ports, it may be one with sets of its own, too
 
 
 Switching: TypeAlias = (
@@ -331,8 +330,7 @@ class Switch:
 
     Attributes:
         name: its host name.
-        vlans: its VLAN table by VID; None when the box keeps none or the input does not hold it, in which
-            case a VLAN exists where a port is a member.
+        vlans: its VLAN table by VID; None when the box or the input has none: a VLAN exists where a port is a member.
         ports: ports and LAGs by name, in natural order.
         heard: what discovery heard, in port order.
         mac: its chassis address in lower case, empty when unknown.

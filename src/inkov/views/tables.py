@@ -329,8 +329,9 @@ class HeardRow:
     tags: tuple[int, ...]
 
 
-FloodRow = TypedDict("FloodRow", {"from": tuple[str, ...], "heard": tuple[HeardRow, ...]})
-"""Who hears a broadcast sent into any one of some ports; a sender among `heard` hears the others, and not itself.
+FloodRow = TypedDict("FloodRow", {"from": tuple[str, ...], "heard": tuple[HeardRow, ...], "hosts": tuple[str, ...]})
+"""Who hears a broadcast sent into any one of some ports; a sender among `heard` hears the others, and not itself. `hosts` are the
+hosts that are known at the ports that hear it.
 
 A mapping, as `from` is no name for an attribute.
 """
@@ -343,7 +344,16 @@ def flood_rows(network: Network, source: PortRef | None = None, tags: tuple[int,
     for ref in flooding.sources() if source is None else (source,):
         spread = flooding.spread(ref, tags)
         alike.setdefault(id(spread), ([], spread))[0].append(str(ref))
-    return [{"from": tuple(senders), "heard": _heard(senders, spread)} for senders, spread in alike.values()]
+    known: dict[str, list[str]] = {}
+    for host in network.campus.hosts.values():
+        known.setdefault(str(host.port), []).append(host.name)
+    return [_flood_row(senders, spread, known) for senders, spread in alike.values()]
+
+
+def _flood_row(senders: list[str], spread: list[HeardAt], known: Mapping[str, list[str]]) -> FloodRow:
+    heard = _heard(senders, spread)
+    hosts = tuple(name for at in dict.fromkeys(h.at for h in heard) for name in known.get(at, ()))
+    return {"from": tuple(senders), "heard": heard, "hosts": hosts}
 
 
 def _heard(senders: list[str], spread: list[HeardAt]) -> tuple[HeardRow, ...]:

@@ -135,6 +135,34 @@ def vlans_page(rows: Sequence[VlanRow], width: int = WIDTH) -> Page:
     return Page(columns, body, after=after, nothing="no VLAN to show")
 
 
+VLAN_PORTS = (
+    Column("vlan", "VLAN", right=True),
+    Column("name", "name"),
+    Column("switch", "switch", whole=True),
+    Column("state", "there"),
+    Column("island", "island", right=True),
+    Column("ports", "ports in it"),
+)
+
+
+def vlan_ports_page(rows: Iterable[VlanRow]) -> Page:
+    """Returns the ports in each VLAN, a switch a row; switches that only relay it, or do not have it, have none."""
+    body = [
+        (
+            Text(str(r.vlan), "bold"),
+            words(_name(r)),
+            words(c.switch),
+            Text(c.state, "" if c.state == "active" else "bold red"),
+            "-" if c.island is None else str(c.island + 1),
+            words(names.ports_text(c.members)),
+        )
+        for r in rows
+        for c in r.cells
+        if c.members
+    ]
+    return Page(VLAN_PORTS, body, nothing="no port is in a VLAN")
+
+
 def _relay(row: VlanRow) -> str:
     return str(sum(c.state == "active" for c in row.cells))
 
@@ -301,13 +329,19 @@ FLOOD = (
     Column("from", "from", whole=True),
     Column("heard", "heard at", right=True),
     Column("ports", "ports (tags as the frame leaves there)"),
+    Column("hosts", "hosts there"),
 )
 
 
 def flood_page(rows: Iterable[FloodRow]) -> Page:
     """Returns who hears whom: ports whose frames are heard alike in one row, however many hear them."""
     body = [
-        (words(", ".join(_grouped(row["from"]))), str(_others(row)), words(", ".join(_heard(row["heard"])) or "nobody"))
+        (
+            words(", ".join(_grouped(row["from"]))),
+            str(_others(row)),
+            words(", ".join(_heard(row["heard"])) or "nobody"),
+            words(", ".join(row["hosts"]) or "-"),
+        )
         for row in rows
     ]
     return Page(FLOOD, body, nothing="no port hears anything")
