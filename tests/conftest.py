@@ -17,7 +17,7 @@ from hypothesis import HealthCheck, Phase, settings
 
 from openvswitch import NOT_HERE, SCHEMA, OpenVSwitch
 
-settings.register_profile("quick", deadline=None, max_examples=15, derandomize=True, database=None)
+settings.register_profile("quick", deadline=None, max_examples=12, derandomize=True, database=None)
 settings.register_profile("first", parent=settings.get_profile("quick"), phases=[Phase.generate])  # no smaller example
 settings.register_profile("long", deadline=None, max_examples=600, suppress_health_check=list(HealthCheck))
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE") or "quick")

@@ -9,6 +9,7 @@ ROOT = Path(__file__).parents[1]
 SHOTS = runpy.run_path(str(ROOT / "scripts" / "screenshots.py"))
 
 
+@pytest.mark.few(8)
 @pytest.mark.parametrize("name", SHOTS["COMMANDS"])
 def test_a_picture_shows_what_the_program_prints(name, quillfin, tmp_path):
     """A stale one is taken again with `make screenshots`."""

@@ -118,12 +118,14 @@ def test_a_run_that_could_not_read_a_file_is_not_kept(ask, tmp_path):
     assert answers(tmp_path) == []
 
 
+@pytest.mark.long
 def test_few_answers_are_kept(ask, tmp_path):
     for width in range(60, 69):
         assert ask("vlans", "in", COLUMNS=str(width)).code == 0
     assert 0 < len(answers(tmp_path)) <= 8
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("side", ["in", "other"])
 def test_a_comparison_hangs_on_the_files_of_both_sides(ask, tmp_path, side):
     shutil.copytree(tmp_path / "in", tmp_path / "other")
@@ -160,6 +162,7 @@ sys.addaudithook(note)
 SMALL = "inkov: switch\nname: {}\nvlans: {{10: desks}}\nports: {{1: {{access: 10}}, 2: {{access: 20}}}}\n"
 
 
+@pytest.mark.long
 def test_whatever_file_a_run_opened_is_part_of_the_question(tmp_path):
     files = {
         "in/campus.yaml": "inkov: campus\nname: x\nswitches: ['sw/*.yaml', '.more/*.yaml']\n"

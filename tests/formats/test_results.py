@@ -36,7 +36,7 @@ WRITERS = [
 ]
 
 
-@pytest.mark.few(4)
+@pytest.mark.few(2)
 @pytest.mark.parametrize(("command", "name"), WRITERS, ids=lambda v: " ".join(v) if isinstance(v, list) else v)
 def test_every_writer_leaves_alone_what_it_did_not_write(site, command, name):
     path = site / name

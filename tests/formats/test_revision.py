@@ -112,7 +112,7 @@ def test_what_is_not_read_is_named(repository, tmp_path):
     ]
 
 
-@pytest.mark.few(1)
+@pytest.mark.long
 def test_a_tree_that_says_more_than_it_holds_is_refused_at_once(repository):
     """Ten trees, each of which names the one before ten times: 10^10 files in two kilobytes."""
     tree = git(repository, "rev-parse", "HEAD:site")

@@ -42,6 +42,7 @@ def test_a_cure_that_is_offered_cures_and_harms_nothing(name, tmp_path):
     assert bool(steps) == bool(view.cures)
 
 
+@pytest.mark.long
 def test_faults_with_one_right_answer_have_a_certain_cure(tmp_path):
     campus = inkov.load(write_files(tmp_path, as_found()))
     wanted = (

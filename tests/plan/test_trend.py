@@ -168,6 +168,7 @@ def test_turns_are_told_in_every_format():
     assert [(c.get("name"), [f.text for f in c]) for c in suite] == [("a1 well", []), ("b2 edit", ["p:1: on; p:2: on"])]
 
 
+@pytest.mark.long
 def test_from_within_the_folder_it_is_the_same(repository):
     outside = rows(run_inkov("history", "site", "--last", "3", "--format", "json", cwd=repository))
     assert rows(run_inkov("history", ".", "--last", "3", "--format", "json", cwd=repository / "site")) == outside

@@ -218,7 +218,7 @@ def certified(tmp_path_factory):
     return folder
 
 
-@pytest.mark.few(1)
+@pytest.mark.long
 def test_every_claim_of_the_mended_demo_is_accepted_in_a_fresh_process(certified):
     ran = run_inkov("recheck", *sorted((certified / "proofs").iterdir()), certified)
     assert ran.code == 0

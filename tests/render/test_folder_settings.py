@@ -9,6 +9,7 @@ from conftest import run_inkov, write_files
 SWITCH = 'inkov: switch\nname: "{0}"\nvlans: {{10: "x\\u202ey\\u200b"}}\nrouting: false\nports: {{1: {{access: 10}}}}\n'
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize("settings", ["text.usetex: True\n", "\x00\xff: [", "backend: module://evil\n"])
 def test_settings_of_the_drawing_library_in_the_folder_are_not_read(tmp_path, settings):
     pytest.importorskip("matplotlib", reason="Matplotlib is not installed here: nothing was drawn")

@@ -147,7 +147,7 @@ def test_fewer_lines_cross_than_in_a_plain_layered_drawing(capsys):
     assert ours <= theirs
 
 
-@pytest.mark.few(1)
+@pytest.mark.long
 @pytest.mark.parametrize("kind", ["png", "svg", "pdf"])
 def test_two_runs_two_seeds_and_shuffled_files_give_the_same_bytes(quillfin, tmp_path, kind):
     names = sorted(p for p in (quillfin / "as-found").rglob("*") if p.is_file())

@@ -206,6 +206,7 @@ def test_the_audit_is_inside_for_machines(report, quillfin):
     assert all(f'id="f-{i}"' in text for i in ids)
 
 
+@pytest.mark.few(1)
 @pytest.mark.parametrize("ending", ["html", "xlsx"])
 def test_two_runs_and_two_seeds_give_the_same_bytes(quillfin, tmp_path, ending):
     made = []

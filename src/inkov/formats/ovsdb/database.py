@@ -12,7 +12,7 @@ from typing import Any, Final
 from inkov.formats import jsontext
 from inkov.formats.entry import Entry
 from inkov.formats.format import Content, Given
-from inkov.formats.ovsdb import unfollowed
+from inkov.formats.ovsdb import columns, unfollowed
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.formats.text import utf8
 from inkov.kinds.general import plainest
@@ -73,13 +73,7 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
         missing = " and ".join(t for t in ("Bridge", "Port") if t not in tables)
         reading.wrong(f"the table {missing} is not in this dump; dump all tables")
         return None
-    lacking = [
-        f"{column} of {table}"
-        for table, columns in _NEEDED.items()
-        for column in columns
-        if not all(column in row or (column == "_uuid" and "row" in row) for row in tables.get(table, ()))
-    ]
-    if lacking:
+    if lacking := columns.lacking(tables):
         reading.wrong(f"this dump lacks columns that say what belongs to what: {', '.join(lacking)}; dump all columns")
         return None
     database = _Database(tables, reading)
@@ -87,12 +81,6 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
     if not found:
         reading.note("no bridge in this dump")
     return found
-
-
-_NEEDED: Final = {"Bridge": ("name", "ports"), "Port": ("_uuid", "name", "interfaces"), "Interface": ("_uuid", "name")}
-"""Columns without which nothing is known of a table."""
-
-_OF_VLANS: Final = ("tag", "trunks", "vlan_mode")
 
 
 # -- encodings ---------------------------------------------------------------------------------------
@@ -125,7 +113,7 @@ def _tables(found: list[Any], reading: Reading) -> dict[str, list[Row]]:
     tables: dict[str, list[Row]] = {}
     for value in found:
         for rows, name in _row_sets(value, reading):
-            own = name or _table_of(rows)
+            own = name or columns.table_of(rows)
             if own in _TABLES:
                 tables.setdefault(own, []).extend(rows)
     return tables
@@ -159,17 +147,6 @@ def _row_sets(value: Any, reading: Reading) -> Iterator[tuple[list[Row], str]]:
 def _is_change(names: list[str], row: list[Any]) -> bool:
     """Tells whether a row of a monitor says what was, not what is."""
     return "action" in names and row[names.index("action")] in {"delete", "old"}
-
-
-def _table_of(rows: list[Row]) -> str:
-    columns: set[str] = set().union(*(r.keys() for r in rows[:4])) if rows else set()
-    if "fail_mode" in columns or ("ports" in columns and "name" in columns):
-        return "Bridge"
-    if "vlan_mode" in columns or "tag" in columns or "interfaces" in columns:
-        return "Port"
-    if "bridges" in columns or "ovs_version" in columns:
-        return "Open_vSwitch"
-    return "Interface" if {"ofport", "type", "options"} & columns else ""
 
 
 # -- bridges -----------------------------------------------------------------------------------------
@@ -209,8 +186,7 @@ class _Database:
         return {str(b.get("name")): f"{host}.{b.get('name')}" if several else host for b in bridges}
 
     def _short(self) -> Iterator[str]:
-        lacking = [c for c in _OF_VLANS if any(c not in row for row in self.tables["Port"])]
-        if lacking:
+        if lacking := columns.of_vlans_lacking(self.tables["Port"]):
             yield f"does not tell what ports do with VLANs: the table Port has no {', '.join(lacking)}"
         if "Interface" not in self.tables:
             yield "no Interface table: patch cables, and ports that could not be opened, are not known"
@@ -321,7 +297,7 @@ class _Database:
 
     def _switching(self, row: Row, path: str) -> Switching:
         """Returns what a port does with frames, as the software does it (see the table in `docs/formats.md`)."""
-        if any(column not in row for column in _OF_VLANS):
+        if columns.of_vlans_lacking([row]):
             return Unstated()
         tags, listed, inner = values(row.get("tag")), values(row.get("trunks")), values(row.get("cvlans"))
         numbers = [*tags, *listed, *inner]
