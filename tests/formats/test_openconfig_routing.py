@@ -304,3 +304,38 @@ def test_static_routes_of_a_protocol_that_is_off_are_none(tmp_path):
     made = document()
     instance(made)["protocols"]["protocol"][0]["config"] = {"enabled": False}
     assert load(tmp_path, made).switches["core"].routes == ()
+
+
+def every_leaf(node, path=()):
+    """Yields the path of each leaf of a document; lists of values are leaves."""
+    items = node.items() if isinstance(node, dict) else enumerate(node) if isinstance(node, list) else ()
+    for key, value in items:
+        if isinstance(value, dict) or (isinstance(value, list) and value and isinstance(value[0], dict)):
+            yield from every_leaf(value, (*path, key))
+        elif isinstance(key, str):
+            yield (*path, key)
+
+
+@pytest.mark.parametrize(
+    "made",
+    [document([DROP], families=("IPV4", "IPV6")), document(), document([TO_GUESTS, entry(20, "ACCEPT")])],
+    ids=["all is dropped", "the filter is not there", "guests are dropped"],
+)
+def test_no_leaf_that_is_left_out_proves_or_breaks_anything_about_packets(tmp_path, made):
+    claims = ["apart 10 20 layer 3", "together 10 20 layer 3"]
+    before = [v.outcome for v in inkov.prove(load(tmp_path, made), claims)]
+    tried = 0
+    for path in every_leaf(made):
+        less = json.loads(json.dumps(made))
+        node = less
+        for key in path[:-1]:
+            node = node[key]
+        del node[path[-1]]
+        try:
+            after = [v.outcome for v in inkov.prove(load(tmp_path, less), claims)]
+        except inkov.BadInput:
+            continue
+        tried += 1
+        for was, now in zip(before, after, strict=True):
+            assert isinstance(now, CannotTell | type(was)), path
+    assert tried > 30

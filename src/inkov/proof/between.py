@@ -156,8 +156,18 @@ def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
                 if any(_may(layer3, i, target, packet) for i in entered):
                     unsure = unsure or _unsure(a, b, _doubts(network, layer3, (sender, target), packet))
                     continue
+                if entered and (open_ := _of_any_address(sender, target, b.name)):
+                    unsure = unsure or CannotTell((f"which addresses stations of {open_} have",))
+                    continue
                 return Broken(stop=Stop(sender.port, target.port, why=_why(sender, packet, entered)))
     return unsure or Proved(())
+
+
+def _of_any_address(sender: Sender, target: Target, name: str) -> str:
+    """Returns who may have any address, as nothing tells their subnet; empty where the addresses of both are known."""
+    if not all(p.prefixlen for p in sender.sources):
+        return sender.name
+    return "" if all(p.prefixlen for p in target.addresses) else name
 
 
 def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Outcome:

@@ -113,7 +113,10 @@ class Layer3:
         found: dict[Prefix, None] = dict.fromkeys(stations.segment.subnets)
         if not found:
             own = [i for v in stations.vlans for i in self.gateways.by_vlan.get(v, ())]
-            found.update((a.network, None) for i in own for a in i.gateway.addresses)
+            nets = [a.network for i in own for a in i.gateway.addresses]
+            found.update((n, None) for n in nets if n.num_addresses > 1)
+            known = {n.version for n in found}  # a subnet of a single address holds no station: theirs are not known
+            found.update((ANYWHERE[n.version == 6], None) for n in nets if n.version not in known)
         for host in stations.hosts:
             if host.address and not any(host.address in p for p in found):
                 found[type(host.address.network)(host.address.ip)] = None

@@ -244,7 +244,10 @@ class _Apart:
         found = dict.fromkeys(stations.segment.subnets)
         if not found:
             by_vlan = served(self.gateways)
-            found = dict.fromkeys(x.network for v in vlans for g in by_vlan.get(v, ()) for x in g.addresses)
+            own = [x.network for v in vlans for g in by_vlan.get(v, ()) for x in g.addresses]
+            found = dict.fromkeys(n for n in own if n.num_addresses > 1)
+            known = {n.version for n in found}  # a subnet of a single address holds no station: theirs are not known
+            found |= dict.fromkeys(ANYWHERE[n.version == 6] for n in own if n.version not in known)
         for host in stations.hosts:
             if host.address:
                 found[ip_network(host.address.ip)] = None

@@ -36,7 +36,7 @@ class Filters:
             name, kind = str(leaves.get("name", pick(entry, "name"))), kind_of(leaves.get("type", pick(entry, "type")))
             path = f"/acl/acl-sets/acl-set[type={kind}][name={name}]"
             rows = entries(child(entry, "acl-entries"), "acl-entry", "sequence-id", self.reading, f"{path}/acl-entries")
-            numbered = sorted(((_sequence(row), n, row) for n, row in enumerate(rows)), key=lambda r: r[:2])
+            numbered = sorted(((_sequence(row) or 0, n, row) for n, row in enumerate(rows)), key=lambda r: r[:2])
             made = [
                 e
                 for number, _, row in numbered
@@ -57,6 +57,8 @@ class Filters:
                 ends[leaf == "destination-address"] = prefix(value, self.reading, f"{path}/{leaf}")
             else:
                 more.append(f"{leaf} {kind_of(value) if str(value).startswith('openconfig-') else value}")
+        if _sequence(row) is None:
+            self.reading.wrong("an entry has no number, so that its place among the others is not known", path)
         source = self.reading.source(path)
         whole = [ipaddress.ip_network(p) for p in _WHOLE.get(kind, ())]
         origin = ends[0] if ends[0] or ends[1] or not whole else whole[0]
@@ -124,6 +126,6 @@ def kind_of(value: Any) -> str:
     return local(value) if isinstance(value, str) else str(value)
 
 
-def _sequence(row: Node) -> int:
+def _sequence(row: Node) -> int | None:
     value = leaves_of(row).get("sequence-id", pick(row, "sequence-id"))
-    return int(value) if str(value).isdecimal() else 0
+    return int(value) if str(value).isdecimal() else None

@@ -170,14 +170,31 @@ class Layer3:
             virtual = tuple(ip for ip in gateway.virtual if ip.version in taken)
             if not (own or virtual):
                 continue
+            doubt = gateway.doubt or (self._unmeasured(entry, place) if own else "")
             yield replace(
                 gateway,
+                doubt=doubt,
                 addresses=own,
                 virtual=virtual,
                 enabled=gateway.enabled and leaves_of(home or {}).get("enabled") is not False,
                 vrf=vrf,
                 **bound.get(place, {}),
             )
+
+    def _unmeasured(self, entry: Node, place: Place) -> str:
+        """Says that an address of an interface has no prefix length, so that what is in its subnet is not known; records it."""
+        subs = entries(child(entry, "subinterfaces"), "subinterface", "index", Reading(self.reading.file), "")
+        held = [s for s in subs if leaves_of(s).get("index", pick(s, "index")) == place[1]]
+        held += [routed] if (routed := child(entry, "routed-vlan")) else []
+        for node in held:
+            for _, family in _families_of(node):
+                holder = child(family, "addresses")
+                listed = entries(holder, "address", "ip", Reading(self.reading.file), "") if holder else ()
+                if any("prefix-length" not in leaves_of(a) for a in listed):
+                    path = "interfaces/interface/addresses/address/prefix-length"
+                    self.reading.touch(f"/{path}", Touches.PACKETS, f"/interfaces/interface[name={place[0]}]")
+                    return f"{place[0]}: an address has no prefix length"
+        return ""
 
     def _own(self, entry: Node) -> Iterator[tuple[Place, Gateway]]:
         """Yields the gateways of an interface, whatever instance and filters they have."""
