@@ -12,8 +12,9 @@ import writers
 from conftest import run_inkov, write_files
 from inkov.formats.openconfig import leaves
 from inkov.formats.reading import Reading
+from inkov.model import touching
 from inkov.model.source import Touches
-from inkov.model.switch import FrameTypes, General
+from inkov.model.switch import FrameTypes, General, Vlan
 from inkov.model.touching import open_touches
 from inkov.model.vlanset import VlanSet
 from inkov.proof.outcome import CannotTell, Proved
@@ -354,3 +355,27 @@ def test_a_trace_names_what_may_stop_frames_on_its_way(tmp_path):
     assert "cannot tell" in told.out
     assert "/interfaces/interface/forwarding-viable is not followed" in " ".join(told.out.split())
     assert "cannot tell" not in run_inkov("trace", site, "quay:b", "quay:c").out
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_vlans_that_nothing_tells_apart_need_only_one_of_them(tmp_path, monkeypatch, seed):
+    """Beside a device that may do anything: more VLANs than those that stand for all change no verdict."""
+    rng = random.Random(seed)
+    boxes = writers.random_boxes(rng, plain=True)
+    odd = rng.choice(boxes)
+    files = {f"{b.name}.json": writers.openconfig_json(b) for b in boxes if b is not odd}
+    files["odd.json"] = json.dumps({**writers.openconfig(odd), "openconfig-vlan:vlans": {"strange-module:thing": 5}})
+    campus = inkov.load(write_files(tmp_path, files))
+    vids = sorted({v for b in boxes for v in b.vlans})
+    facing = rng.choice(["", " facing hostile"])
+    claims = [
+        *(f"apart {a} {b} layer 2{facing}" for a in vids for b in vids if a < b),
+        *(f"together {v}" for v in vids),
+    ]
+    few = touching.telling_vlans(campus)
+    more = {v: Vlan(v) for v in sorted({*few, *rng.sample(range(1, 4095), 40)})}
+    told = [type(v.outcome) for v in inkov.prove(campus, claims)]
+    monkeypatch.setattr(touching, "telling_vlans", lambda _: more)
+    assert len(few) < 12
+    assert [type(v.outcome) for v in inkov.prove(inkov.load(tmp_path), claims)] == told
+    assert CannotTell in told

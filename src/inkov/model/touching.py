@@ -7,18 +7,17 @@ name it as an assumption.
 
 from __future__ import annotations
 
-from collections.abc import Container, Mapping
-from dataclasses import replace
+from collections.abc import Container, Iterator, Mapping
+from dataclasses import fields, is_dataclass, replace
 from fnmatch import fnmatchcase
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING
 
 from inkov.model.source import Touch, Touches
 from inkov.model.switch import Heard, Kind, Switch, Unstated, Vlan
+from inkov.model.vlanset import VID_MAX, VID_MIN, Vid, VlanSet
 
 if TYPE_CHECKING:
     from inkov.model.campus import Campus
-
-_EVERY_VLAN: Final = {v: Vlan(v) for v in range(1, 4095)}
 
 
 def open_touches(switch: Switch) -> list[Touch]:
@@ -70,11 +69,47 @@ def _some(named: list[str]) -> str:
 
 def doubted(campus: Campus) -> Campus:
     """Returns a campus in which whatever may be touched by what is not followed is not known; the very same where nothing is."""
-    made = {n: _doubted(s) for n, s in campus.switches.items() if open_touches(s) or _stops(s)}
+    touched = {n: s for n, s in campus.switches.items() if open_touches(s) or _stops(s)}
+    table = telling_vlans(campus) if any(open_touches(s) for s in touched.values()) else {}
+    made = {n: _doubted(s, table) for n, s in touched.items()}
     return replace(campus, switches={**campus.switches, **made}) if made else campus
 
 
-def _doubted(switch: Switch) -> Switch:
+def telling_vlans(campus: Campus) -> Mapping[Vid, Vlan]:
+    """Returns VLANs that stand for all of a campus: of those that no list, table or port tells apart, one.
+
+    A device that may do anything treats all VLANs alike, and so does everybody else two VLANs of one class; frames in one of them
+    get where those in the other do.
+    """
+    masks: set[int] = set()
+    for switch in campus.switches.values():
+        for table in (switch.vlans or {}, *switch.other_tables):
+            masks.update(1 << v for v in table)
+        masks.update(1 << g.vid for g in switch.gateways if g.vid)
+        for switching, limits in {(p.switching, p.registration) for p in switch.ports.values()}:
+            masks.update(_told(switching))
+            masks.update(_told(limits))
+    masks.update(s.vlans.mask for s in campus.segments.values())
+    masks.update(1 << h.tag for h in campus.hosts.values() if h.tag)
+    classes = [VlanSet(range(VID_MIN, VID_MAX + 1)).mask]
+    for mask in sorted(masks):
+        classes = [part for c in classes for part in (c & mask, c & ~mask) if part]
+    return {v: Vlan(v) for v in sorted((c & -c).bit_length() - 1 for c in classes)}
+
+
+def _told(value: object) -> Iterator[int]:
+    """Yields the sets of VLANs that settings of a port name, as masks, whatever kind it is."""
+    if isinstance(value, VlanSet):
+        yield value.mask
+    elif isinstance(value, int) and not isinstance(value, bool):
+        yield 1 << value if VID_MIN <= value <= VID_MAX else 0
+    elif isinstance(value, tuple):
+        yield from (mask for inner in value for mask in _told(inner))
+    elif is_dataclass(value):
+        yield from (mask for f in fields(value) for mask in _told(getattr(value, f.name)))
+
+
+def _doubted(switch: Switch, every: Mapping[Vid, Vlan]) -> Switch:
     some = open_touches(switch)
     frames = [t for t in some if t.touches is Touches.FRAMES]
     for touch in (t for t in frames if t.port):
@@ -88,9 +123,11 @@ def _doubted(switch: Switch) -> Switch:
         }
         none = "?" * (1 + max(map(len, ports), default=0))  # longer than the name of any port of it
         own = tuple(Heard(p.name, switch.name, none) for p in ports.values() if p.enabled and p.lag is None)
-        tables = () if switch.vlans is None or switch.kind is not Kind.SWITCH else (_EVERY_VLAN, {})
+        keeps = switch.vlans is not None and switch.kind is Kind.SWITCH
+        tables = (every, {}) if keeps else ()
         switch = replace(
             switch,
+            vlans=switch.vlans if keeps or switch.kind is not Kind.SWITCH else every,
             ports=ports,
             heard=(*switch.heard, *own),  # any frame of it may get anywhere in it: by a port that is not known
             other_tables=(*switch.other_tables, *tables),
