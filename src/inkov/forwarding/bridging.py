@@ -75,7 +75,7 @@ class Bridging(Plant):
         if view is View.MAY and not self.switches[switch].default_vlan_listed:
             active |= 1 << DEFAULT_VLAN
         dynamic = self.switches[switch].registration is not False and view is View.MAY
-        return FULL_MASK if dynamic else active
+        return active | self.telling if dynamic else active
 
     @cached_property
     def _table_masks(self) -> Mapping[str, tuple[Mask, Mask]]:
@@ -108,7 +108,7 @@ class Bridging(Plant):
         if key not in self._relay:
             outcomes = self.formed(ref).outcomes if view is not View.USUAL else (self.settled(ref),)
             if view is View.MAY and ref in self.registering:
-                outcomes = (*outcomes, as_registered(self.port(ref)))
+                outcomes = (*outcomes, as_registered(self.port(ref), self.telling))
             maps = [self._compiled(ref.switch, port, view) for port in outcomes]
             self._relay[key] = reduce(or_ if view is View.MAY else and_, maps)
         return self._relay[key]
@@ -356,7 +356,7 @@ class Bridging(Plant):
         willing = {Stance.PASSIVE, Stance.ACTIVE} | ({None} if view is View.MAY else set())
         own = self.relay(ref, view)
         if self.switches[ref.switch].registration in {True, None if view is View.MAY else True}:
-            own |= self._compiled(ref.switch, as_registered(port), view)
+            own |= self._compiled(ref.switch, as_registered(port, self.telling), view)
         if not negotiates(port) or port.stance not in willing:
             return own
         return (

@@ -15,6 +15,7 @@ from inkov.kinds.table import negotiates
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import DOT1Q, NEGOTIATED_FORMAT, Kind, Port, Switch, Vlan
+from inkov.model.touching import telling_vlans
 from inkov.model.vlanset import Vid
 
 
@@ -235,6 +236,11 @@ class Plant:
                 if near.switch in own and any(r != near and r.switch in own for r in beyond):
                     found.add(near)
         return frozenset(found)
+
+    @cached_property
+    def telling(self) -> int:
+        """VLANs that stand for all that may come by registration, as a mask."""
+        return sum(1 << v for v in telling_vlans(self.campus))
 
     # -- what ports became ---------------------------------------------------------------------------
 

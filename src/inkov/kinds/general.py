@@ -54,9 +54,9 @@ class GeneralKind(Fixed[General]):
         return "which frames this port admits is not stated" if port.frames is None else ""
 
 
-def as_registered(port: Port) -> Port:
-    """Returns a port as it is for VLANs that come to it by registration: a tagged member of any that it may take."""
-    vlans = port.registration.normal - port.registration.forbidden
+def as_registered(port: Port, some: Mask) -> Port:
+    """Returns a port as it is for VLANs that come to it by registration: a tagged member of those of some that it may take."""
+    vlans = VlanSet.from_mask((port.registration.normal - port.registration.forbidden).mask & some)
     return replace(port, switching=General(None, NONE, vlans, FrameTypes.TAGGED, True))
 
 

@@ -30,6 +30,7 @@ from inkov.model.switch import (
     Vlan,
     VlanType,
 )
+from inkov.model.touching import telling_vlans
 from inkov.model.vlanset import ALL, NONE, VlanSet
 from inkov.recheck.traits import traits
 from inkov.recheck.wiring import Wiring, joined, registering
@@ -79,6 +80,7 @@ class Ports:
         self._relays: dict[tuple[str, int], bool] = {}
         self._tables: dict[str, list[Mapping[int, Vlan] | None]] = {}
         self.registering = registering(campus, made)
+        self.telling = telling_vlans(campus) if {s.registration for s in campus.switches.values()} - {False} else {}
 
     # -- VLAN tables ---------------------------------------------------------------------------------
 
@@ -109,14 +111,13 @@ class Ports:
                     of_one = theirs is not None and (mine.group, mine.secret) == (theirs.group, theirs.secret)
                     if theirs is None or not theirs.shares or not of_one:
                         continue
-                    if None in {mine.generation, theirs.generation} or (theirs.generation or 0) >= (
-                        mine.generation or 0
-                    ):
+                    ages = theirs.generation, mine.generation
+                    if None in ages or (ages[0] or 0) >= (ages[1] or 0):
                         kept = {v: e for v, e in own.vlans.items() if not _spreads(other, e)}
                         theirs_all = (other.vlans or {}, *other.other_tables)
                         found += [{v: e for v, e in t.items() if _spreads(other, e)} | kept for t in theirs_all]
             dynamic = own.registration is not False and not self.sure
-            self._tables[switch] = [*found, *own.other_tables, *([None] if dynamic else [])]
+            self._tables[switch] = [*found, *own.other_tables, *([self.telling] if dynamic else [])]
         return self._tables[switch]
 
     # -- frames --------------------------------------------------------------------------------------
@@ -230,10 +231,9 @@ class Ports:
     def registered(self, ref: PortRef) -> Own:
         """Returns what a port is for VLANs that come to it by registration."""
         port = self.switches[ref.switch].ports[ref.port]
-        vlans = port.registration.normal - port.registration.forbidden
-        return Own(
-            General(None, NONE, vlans, FrameTypes.TAGGED), (self.formats.get(port.tag_format, 0),), registered=True
-        )
+        vlans = (port.registration.normal - port.registration.forbidden) & VlanSet(self.telling)
+        formats = (self.formats.get(port.tag_format, 0),)
+        return Own(General(None, NONE, vlans, FrameTypes.TAGGED), formats, registered=True)
 
     def _negotiated(self, ref: PortRef) -> list[Switching]:
         """Returns what negotiation may make of a port."""
