@@ -129,8 +129,13 @@ def test_runs_of_like_ports_are_one_row_on_a_screen_and_hearers_are_written_shor
     assert [line.split()[0] for line in lines[2:]] == ["a:1-2", "a:3", "a:4"]
     assert [line.split()[0] for line in shown(ports_page(rows), None).splitlines()[1:]] == ["a:1", "a:2", "a:3", "a:4"]
     heard = tuple(HeardRow(f"b:{n}", (10,) if n == 9 else ()) for n in (1, 2, 3, 9))
-    page = flood_page([{"from": ("a:1", "a:2"), "heard": heard}, {"from": ("a:3",), "heard": ()}])
-    assert shown(page, None).splitlines()[1:] == ["a:1-2         4  b:1-3, b:9 [10]", "a:3           0  nobody"]
+    page = flood_page(
+        [{"from": ("a:1", "a:2"), "heard": heard, "hosts": ("till",)}, {"from": ("a:3",), "heard": (), "hosts": ()}]
+    )
+    assert shown(page, None).splitlines()[1:] == [
+        "a:1-2         4  b:1-3, b:9 [10]                         till",
+        "a:3           0  nobody                                  -",
+    ]
 
 
 PAGE = Page(

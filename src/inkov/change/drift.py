@@ -15,7 +15,7 @@ from inkov.model.campus import Apart, Campus, Claim
 from inkov.model.names import ports_text
 from inkov.plan.change import Change, Key, changes, folded, smallest, with_some
 from inkov.plan.renames import renamed
-from inkov.proof.outcome import CannotTell, Outcome, Proved, Verdict
+from inkov.proof.outcome import Broken, CannotTell, Outcome, Passage, Proved, Verdict
 from inkov.proof.outside import NO_WAY
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
@@ -328,9 +328,26 @@ def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -
         was, now = before.outcome(claim), after.outcome(claim)
         if now is None or word(was) == word(now):
             continue
-        by = cause.of(lambda side, claim=claim, now=now: word(side.outcome(claim)) == word(now))  # type: ignore[misc]
+        near = [*_places(now), *_places(was)]
+        by = cause.of(lambda side, claim=claim, now=now: word(side.outcome(claim)) == word(now), near)  # type: ignore[misc]
         (view,) = verdict_views([Verdict(claim, now)])
         yield Turned(claim.name, word(was), word(now), by, view)
+
+
+def _places(outcome: Outcome | None) -> Iterator[str]:
+    """Yields the ports and devices that an outcome shows: where its ways go, and where what it is about stops."""
+    match outcome:
+        case Broken(witnesses=witnesses, stop=stop):
+            yield from (stop.link, str(stop.sender), str(stop.hearer)) if stop else ()
+        case CannotTell(witnesses=witnesses):
+            pass
+        case _:
+            witnesses = ()
+    for passed in (p for w in witnesses for p in w.way):
+        if isinstance(passed, Passage):
+            yield from (passed.switch, *(str(r) for r in (passed.by, passed.out) if r is not None))
+        else:
+            yield passed.device
 
 
 def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
