@@ -379,3 +379,28 @@ def test_vlans_that_nothing_tells_apart_need_only_one_of_them(tmp_path, monkeypa
     assert len(few) < 12
     assert [type(v.outcome) for v in inkov.prove(inkov.load(tmp_path), claims)] == told
     assert CannotTell in told
+
+
+@pytest.mark.parametrize(("option", "code"), [(None, 1), ("--configured", 0), ("--today", 1)])
+def test_one_side_alone_is_decided_when_asked_for(tmp_path, option, code):
+    made = writers.openconfig(BOX)
+    first = next(p for p in made["openconfig-interfaces:interfaces"]["interface"] if p["name"] == "p10")
+    (switched,) = (v for k, v in first["openconfig-if-ethernet:ethernet"].items() if k.endswith("switched-vlan"))
+    switched["state"] = {"access-vlan": 20}
+    campus = "inkov: campus\nname: x\nsegments: {desk: {ports: ['quay:p10']}, tills: {vlan: 20}}\n"
+    site = write_files(tmp_path, {"q.json": json.dumps(made), "campus.yaml": campus})
+    told = run_inkov("prove", site, "--claim", "apart desk tills layer 2", *([option] if option else []))
+    assert told.code == code
+    assert ("CANNOT TELL" in told.out, "BROKEN" in told.out) == (option is None, option == "--today")
+    followed = run_inkov("trace", site, "quay:p10", "quay:p20", *([option] if option else []))
+    assert ("cannot tell" in followed.out, followed.code) == (option is None, 0 if option == "--today" else 1)
+
+
+def test_one_side_is_one_and_has_no_certificate(tmp_path):
+    site = write_files(tmp_path, {"q.json": json.dumps(writers.openconfig(BOX))})
+    both = run_inkov("prove", site, "--configured", "--today")
+    assert both.code == 2
+    assert "leave both out to decide for both" in " ".join(both.err.replace("│", " ").split())
+    kept = run_inkov("prove", site, "--today", "--certificate", tmp_path / "proofs")
+    assert kept.code == 2
+    assert not (tmp_path / "proofs").exists()

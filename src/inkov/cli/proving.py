@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -19,6 +19,17 @@ from inkov.cli.options import (
     reads_site,
 )
 from inkov.cli.output import Exit, Format, TableFormat, complain, emit
+
+if TYPE_CHECKING:
+    from inkov.forwarding.network import Network
+
+ConfiguredOption = Annotated[
+    bool,
+    typer.Option(
+        "--configured", help="Where files tell what is configured and what is in force, take the first alone."
+    ),
+]
+TodayOption = Annotated[bool, typer.Option("--today", help="Where files tell both, take what is in force today alone.")]
 
 
 @partial(reads_site, answers=of_site)
@@ -50,6 +61,8 @@ def prove(
             help="Stop after SECONDS. Claims that are not decided by then end in 'cannot tell'.",
         ),
     ] = 300,
+    configured: ConfiguredOption = False,
+    today: TodayOption = False,
     certificate: Annotated[
         Path | None,
         typer.Option(metavar="DIR", help="Write a certificate of each proof into DIR, for 'inkov recheck'."),
@@ -61,10 +74,34 @@ def prove(
 
     Without --claim, the claims of the campus file are decided. Without these, each VLAN is claimed to be apart from each other.
     """
+    side = _side(configured=configured, today=today)
+    if side and (grid or certificate):
+        raise typer.BadParameter(
+            "a grid and a certificate are for what is configured and for today; leave it out", param_hint=f"--{side}"
+        )
     if grid:
         _grid(site, result_format, output)
-    elif not decide(site, claim, result_format, output, certificate, strict=strict, budget=budget):
+    elif not decide(site, claim, result_format, output, certificate, strict=strict, budget=budget, side=side):
         raise typer.Exit(Exit.FOUND)
+
+
+def _side(*, configured: bool, today: bool) -> str:
+    """Returns which of both is asked for alone; empty for both.
+
+    Raises:
+        typer.BadParameter: both are.
+    """
+    if configured and today:
+        raise typer.BadParameter("leave both out to decide for both", param_hint="--configured and --today")
+    return "configured" if configured else "today" if today else ""
+
+
+def _of_side(network: Network, side: str) -> Network:
+    if not side:
+        return network
+    from inkov import api
+
+    return api.network(api.as_told(network.campus, today=side == "today"))
 
 
 def _grid(site: Path, result_format: str, output: Path | None) -> None:
@@ -87,9 +124,10 @@ def decide(
     *,
     strict: bool = False,
     budget: float | None = None,
+    side: str = "",
 ) -> bool:
     """Decides claims, writes certificates into a folder if there is one, and tells whether all claims were proved."""
-    network = load_network(site)
+    network = _of_side(load_network(site), side)
     from inkov import api
     from inkov.render.row_pages import claims_page
     from inkov.render.screens.proof_text import prove_text
@@ -147,6 +185,8 @@ def trace(
     tag: Annotated[
         int | None, typer.Option(min=1, max=4094, help="Both ends tag their frames with this VLAN, as phones do.")
     ] = None,
+    configured: ConfiguredOption = False,
+    today: TodayOption = False,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -161,7 +201,7 @@ def trace(
     """
     if not (a and b):
         raise typer.BadParameter("name both ends: inkov trace [SITE] A B")
-    network = load_network(site)
+    network = _of_side(load_network(site), _side(configured=configured, today=today))
     from inkov.api import trace as run
     from inkov.render.screens.trace_text import trace_text
     from inkov.views.traces import trace_view

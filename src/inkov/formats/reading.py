@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from inkov.model.errors import BadInput, Problem
 from inkov.model.source import Source, Touch, Touches
@@ -54,11 +55,19 @@ class Reading:
             self.wrong(what, path, line)
 
     def touch(
-        self, path: str, touches: Touches, at: str = "", line: int | None = None, *, port: str = "", why: str = ""
+        self,
+        path: str,
+        touches: Touches,
+        at: str = "",
+        line: int | None = None,
+        *,
+        port: str = "",
+        why: str = "",
+        now: tuple[tuple[str, Any], ...] = (),
     ) -> None:
         """Records what is stated and not followed; of one path the first place is kept, or the first of each port."""
         path, at = path[:MAX_TEXT], (at or path)[: 2 * MAX_TEXT]
-        self.touches.setdefault((path, port), Touch(path, touches, self.source(at, line), port, why))
+        self.touches.setdefault((path, port), Touch(path, touches, self.source(at, line), port, why, now))
 
     def touched(self) -> tuple[Touch, ...]:
         """Returns what was recorded as not followed since this was last asked; a file may hold several devices."""

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import Enum
 from functools import lru_cache
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 from inkov.model.settings import Setting
 
@@ -163,6 +163,7 @@ class Touch:
         source: its place.
         port: the one port whose frames it may change; empty for all of the device.
         why: what differs, where what is in force is not what is configured; empty for what is not followed.
+        now: the fields of the port that differ, with what they are today; empty where that is not followed.
     """
 
     path: str
@@ -170,3 +171,4 @@ class Touch:
     source: Source = field(compare=False)
     port: str = ""
     why: str = ""
+    now: tuple[tuple[str, Any], ...] = field(default=(), compare=False)

@@ -75,6 +75,24 @@ def doubted(campus: Campus) -> Campus:
     return replace(campus, switches={**campus.switches, **made}) if made else campus
 
 
+def as_told(campus: Campus, *, today: bool) -> Campus:
+    """Returns a campus as its files configure it, or as it is in force today, where a file tells both of a port and they differ.
+
+    What is in force and cannot be followed stays not known.
+    """
+    made = {n: _as_told(s, today=today) for n, s in campus.switches.items() if any(t.why for t in s.touches)}
+    return replace(campus, switches={**campus.switches, **made})
+
+
+def _as_told(switch: Switch, *, today: bool) -> Switch:
+    ports = dict(switch.ports)
+    kept = [t for t in switch.touches if not t.why or (today and not t.now)]
+    for touch in switch.touches if today else ():
+        if touch.now and touch.port in ports:
+            ports[touch.port] = replace(ports[touch.port], **dict(touch.now))
+    return replace(switch, ports=ports, touches=tuple(kept))
+
+
 def telling_vlans(campus: Campus) -> Mapping[Vid, Vlan]:
     """Returns VLANs that stand for all of a campus: of those that no list, table or port tells apart, one.
 

@@ -27,7 +27,15 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
         if (on := _both(node, "enabled")) and not holder:
             touches = Touches.STOPS if on[0] else Touches.FRAMES
             words = ["on" if side else "shut" for side in on]
-            _differs(reading, f"{where}/state/enabled", touches, f"{path}/state/enabled", port=name, words=words)
+            _differs(
+                reading,
+                f"{where}/state/enabled",
+                touches,
+                f"{path}/state/enabled",
+                port=name,
+                words=words,
+                now=(("enabled", on[1]),),
+            )
             found = True
         if lags := _both(node, "aggregate-id"):
             words = [f"a member of {lag}" for lag in lags]
@@ -39,7 +47,15 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
         if switched and (ways := _ways(switched, reading)):
             words = [setting_words(Port(name=name, switching=way, origin=Origin(reading.file, "", {}))) for way in ways]
             at = f"{path}/{holder}/switched-vlan/state"
-            _differs(reading, f"{where}/switched-vlan/state", Touches.FRAMES, at, port=name, words=words)
+            _differs(
+                reading,
+                f"{where}/switched-vlan/state",
+                Touches.FRAMES,
+                at,
+                port=name,
+                words=words,
+                now=(("switching", ways[1]),),
+            )
             found = True
     return found
 
@@ -60,9 +76,18 @@ def _ways(switched: Node, reading: Reading) -> tuple[Switching, Switching] | Non
     return (ways[0], ways[1]) if ways[0] != ways[1] else None
 
 
-def _differs(reading: Reading, path: str, touches: Touches, at: str, *, port: str, words: list[str]) -> None:
+def _differs(
+    reading: Reading,
+    path: str,
+    touches: Touches,
+    at: str,
+    *,
+    port: str,
+    words: list[str],
+    now: tuple[tuple[str, Any], ...] = (),
+) -> None:
     why = f"{port} is configured as {words[0]}, and today it is {words[1]}"
-    reading.touch(path, touches, at, port=port, why=why)
+    reading.touch(path, touches, at, port=port, why=why, now=now)
 
 
 def switching_of(leaves: Node, path: str, reading: Reading) -> Switching:
