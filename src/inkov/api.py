@@ -309,13 +309,6 @@ def flood(campus: Campus, source: str, tag: int | None = None, inner: int | None
     ]
 
 
-def as_told(campus: Campus, *, today: bool) -> Campus:
-    """Returns a campus as its files configure it alone, or as it is in force today alone, where they tell both."""
-    from inkov.model import touching
-
-    return touching.as_told(campus, today=today)
-
-
 def converged(campus: Campus) -> Campus:
     """Returns a campus with every VLAN table as it will be once its sync groups have settled."""
     return network(campus).syncing.converged()

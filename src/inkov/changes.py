@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from os import PathLike
 from pathlib import Path
@@ -15,6 +15,7 @@ from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.rewrite import difference, edited, edits_of, file_of, rewrite
 from inkov.formats.site import load_files
 from inkov.kinds.table import allowed_list
+from inkov.model import touching
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
 from inkov.model.names import PortRef
@@ -204,3 +205,35 @@ def _elsewhere(site: str | PathLike[str], folder: str | PathLike[str]) -> None:
 
 def _allowed(campus: Campus, ref: PortRef) -> VlanSet:
     return allowed_list(campus.switches[ref.switch].ports[ref.port].switching)
+
+
+def attached(campus: Campus, new: Collection[str], cables: Sequence[str]) -> Campus:
+    """Returns a campus with further cables, by which each new device is attached.
+
+    Args:
+        campus: with the new devices.
+        new: their names.
+        cables: each by both ends, such as `pier-2 u1 - pier-1 u3`.
+
+    Raises:
+        BadInput: a cable names no two ports, or a new device is attached nowhere.
+    """
+    from inkov.formats.ours.change_file import cables_of
+    from inkov.formats.reading import Reading
+
+    reading = Reading("")
+    made = tuple(cables_of(cables, campus.switches, Source("--cable"), reading))
+    if reading.problems:
+        raise BadInput([Problem(Source("--cable"), p.what) for p in reading.problems])
+    after = replace(campus, cables=(*campus.cables, *made))
+    links = network(after).links_at
+    alone = [n for n in new if not links.get(n)]
+    if alone:
+        what = f"{', '.join(alone)}: attached nowhere; name the cable, such as '{alone[0]} u1 - SWITCH PORT'"
+        raise BadInput([Problem(Source("--cable"), what)])
+    return after
+
+
+def as_told(campus: Campus, *, today: bool) -> Campus:
+    """Returns a campus as its files configure it alone, or as it is in force today alone, where they tell both."""
+    return touching.as_told(campus, today=today)

@@ -169,6 +169,24 @@ def test_planned_switches_say_what_trimming_would_hurt(inkov, site):
     assert "cove will have members of 340" in ran.out
 
 
+def test_a_planned_switch_is_attached_by_a_cable_or_not_planned(inkov, site):
+    plan = "inkov: switch\nname: cove\nvlans: {340: research}\nports: {1-3: {access: 340}, u1: {trunk: '340'}}\n"
+    campus = "inkov: campus\nname: c\nswitches: [a.yaml, k.yaml, s.yaml]\n"
+    spare = CHAIN["s.yaml"].replace("neighbours", "  u9: {access: 330}\nneighbours")
+    site({**CHAIN, "plan/cove.yaml": plan, "campus.yaml": campus, "s.yaml": spare})
+    ran = inkov("trim", ".", "--with", "plan/cove.yaml", "--cable", "cove u1 - seal-ward u9", "--switch", "seal-ward")
+    assert "cove will have members of 340" in ran.out
+    for more, what in (
+        ([], "--cable: cove: attached nowhere; name the cable, such as 'cove u1 - SWITCH PORT'"),
+        (["--cable", "cove u1 - seal-ward u99"], "--cable: 'cove u1 - seal-ward u99' is not a cable between two ports"),
+    ):
+        ran = inkov("trim", ".", "--with", "plan/cove.yaml", *more)
+        assert ran.code == 2
+        assert what in ran.err
+        assert ran.out == ""
+    assert "needs --with" in " ".join(inkov("trim", ".", "--cable", "a - b").err.split())
+
+
 def test_lists_as_all_except(inkov, site):
     site(CHAIN)
     ran = inkov("trim", ".", "--style", "all-but", "--switch", "archive")

@@ -47,6 +47,10 @@ def trim(
         list[Path] | None,
         typer.Option("--with", metavar="FILE", help="Plan for a switch that is not installed yet; repeatable."),
     ] = None,
+    cable: Annotated[
+        list[str] | None,
+        typer.Option(metavar="'A - B'", help="Attach a switch of --with by this cable; repeatable."),
+    ] = None,
     apply: Annotated[
         Path | None,
         typer.Option("--apply", metavar="DIR", help="Write a copy of the site with these lists into a new folder."),
@@ -58,15 +62,21 @@ def trim(
 
     Exits 1 if a needed VLAN is missing. With --apply, the copy is kept only if no station loses reach.
     """
-    network = load_network(site, planned or [], strict=True)
-    from inkov import api
+    if cable and not planned:
+        raise typer.BadParameter("needs --with: it attaches a switch that is not installed yet", param_hint="--cable")
+    campus = load_network(site, planned or [], strict=True).campus
+    from inkov import api, changes
     from inkov.render.row_pages import trim_page
     from inkov.render.screens.trim_text import trim_text
     from inkov.views.trims import trim_view
 
+    now = load_network(site, strict=True).campus if planned else campus
+    if planned:
+        campus = changes.attached(campus, campus.switches.keys() - now.switches.keys(), cable or [])
+    network = api.network(campus)
     kept = chosen_vlans(network, keep, "--keep")
-    advice = api.trim(network.campus, kept or VlanSet())
-    before = api.trim(load_network(site, strict=True).campus, kept or VlanSet()) if planned else None
+    advice = api.trim(campus, kept or VlanSet())
+    before = api.trim(now, kept or VlanSet()) if planned else None
     view = trim_view(advice, chosen_switches(network, switch), chosen_vlans(network, vlan), before, why=why)
     emit(
         "trim",

@@ -99,9 +99,9 @@ def _side(*, configured: bool, today: bool) -> str:
 def _of_side(network: Network, side: str) -> Network:
     if not side:
         return network
-    from inkov import api
+    from inkov import api, changes
 
-    return api.network(api.as_told(network.campus, today=side == "today"))
+    return api.network(changes.as_told(network.campus, today=side == "today"))
 
 
 def _grid(site: Path, result_format: str, output: Path | None) -> None:

@@ -216,12 +216,15 @@ def arrivals(entry: StepEntry, campus: Campus, source: Source, reading: Reading)
             source=source,
         )
     elif devices:
-        cables = list(_cables(entry.cables, {**campus.switches, **{d.name: d for d in devices}}, source, reading))
+        cables = list(cables_of(entry.cables, {**campus.switches, **{d.name: d for d in devices}}, source, reading))
         names = ", ".join(d.name for d in devices)
         yield Arrival(what=f"{names} added", devices=tuple(devices), cables=tuple(cables), source=source)
 
 
-def _cables(texts: Sequence[str], switches: Mapping[str, Switch], source: Source, reading: Reading) -> Iterator[Cable]:
+def cables_of(
+    texts: Sequence[str], switches: Mapping[str, Switch], source: Source, reading: Reading
+) -> Iterator[Cable]:
+    """Yields the cables between two ports each; records text that is none."""
     for text in texts:
         ends = _ends(text, switches)
         a, b = ends if len(ends) == 2 else (None, None)
