@@ -12,6 +12,7 @@ from inkov.change.drift import DriftView, drift_view
 from inkov.change.mending import MendView, mended
 from inkov.change.rehearsal import RehearsalView, rehearsal_view
 from inkov.formats.edits import CannotEdit, Edits
+from inkov.formats.reading import Reading
 from inkov.formats.rewrite import difference, edited, edits_of, file_of, rewrite
 from inkov.formats.site import load_files
 from inkov.kinds.table import allowed_list
@@ -218,8 +219,7 @@ def attached(campus: Campus, new: Collection[str], cables: Sequence[str]) -> Cam
     Raises:
         BadInput: a cable names no two ports, or a new device is attached nowhere.
     """
-    from inkov.formats.ours.change_file import cables_of
-    from inkov.formats.reading import Reading
+    from inkov.formats.ours.change_file import cables_of  # noqa: PLC0415 - as above
 
     reading = Reading("")
     made = tuple(cables_of(cables, campus.switches, Source("--cable"), reading))
