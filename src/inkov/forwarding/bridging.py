@@ -355,7 +355,8 @@ class Bridging(Plant):
         port = self.port(ref)
         willing = {Stance.PASSIVE, Stance.ACTIVE} | ({None} if view is View.MAY else set())
         own = self.relay(ref, view)
-        if self.switches[ref.switch].registration in {True, None if view is View.MAY else True}:
+        declares = self.switches[ref.switch].registration
+        if declares or (declares is None and view is View.MAY):
             own |= self._compiled(ref.switch, as_registered(port, self.telling), view)
         if not negotiates(port) or port.stance not in willing:
             return own

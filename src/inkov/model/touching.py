@@ -151,7 +151,7 @@ def _doubted(switch: Switch, every: Mapping[Vid, Vlan]) -> Switch:
             other_tables=(*switch.other_tables, *tables),
             doubt=switch.doubt or why,
         )
-    if packets := [t for t in some if t.touches is not Touches.ADDRESSES]:
+    if packets := [t for t in some if t.touches is not Touches.ADDRESSES and not t.port]:
         switch = replace(switch, learns=switch.learns or said(packets), filters={})
     if any(t.touches is Touches.ADDRESSES for t in some):
         switch = replace(switch, gateways_stated=False)

@@ -26,10 +26,14 @@ def together(network: Network, group: Group) -> Outcome:
     """
     if outcome := alive(network, group):
         return outcome
-    places = () if _joined(network, group) else group.may.senders.items()
-    found = [o for place, senders in places if (o := _heard_by_all(network, group, place, senders)) is not None]
-    if found:  # what is surely cut off counts before what is not known
-        return next((o for o in found if isinstance(o, Broken)), found[0])
+    unknown: Outcome | None = None
+    for place, senders in () if _joined(network, group) else group.may.senders.items():
+        outcome = _heard_by_all(network, group, place, senders)
+        if isinstance(outcome, Broken):  # what is surely cut off counts before what is not known
+            return outcome
+        unknown = unknown or outcome
+    if unknown is not None:
+        return unknown
     ports = group.may.ports
     if len(ports) > 1 and (loop := _looping(network, group)):
         return loop
