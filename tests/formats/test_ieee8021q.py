@@ -5,10 +5,12 @@ import json
 import pytest
 
 import inkov
+import writers
 from conftest import write_files
 from inkov.kinds.table import setting_words
 from inkov.model.switch import Access, General, Trunk, Unstated
-from inkov.model.vlanset import VlanSet
+from inkov.model.tree import Registration
+from inkov.model.vlanset import ALL, VlanSet
 
 
 def document(ports, entries=(), vlans=(), **component):
@@ -147,3 +149,19 @@ def test_discovery_in_the_standards_model_once_an_address(tmp_path):
     data = {**document({"a": {}}), "ieee802-dot1ab-lldp:lldp": {"port": rows}}
     (heard,) = windlass(tmp_path, data).heard
     assert (heard.port, heard.system, heard.far_port, heard.chassis) == ("a", "pier", "d7", "00:00:5e:00:53:07")
+
+
+def test_a_port_may_limit_what_comes_to_it_by_registration(tmp_path):
+    box = writers.Box("quay", "00:00:5e:00:53:01", {10: "a", 20: "b"}, {"p1": General(10, VlanSet([10]), VlanSet())})
+    made = writers.ieee(box)
+    port = made["ietf-interfaces:interfaces"]["interface"][0]["ieee802-dot1q-bridge:bridge-port"]
+    component = made["ieee802-dot1q-bridge:bridges"]["bridge"][0]["component"][0]
+    entry = {"registrar-admin-control": "forbidden"}
+    forbids = {"port-ref": port["port-number"], "static-vlan-registration-entries": entry}
+    rows = component["filtering-database"].setdefault("vlan-registration-entry", [])
+    rows.append({"database-id": 0, "vids": "20", "entry-type": "static", "port-map": [forbids]})
+    for restricted, normal in ((False, ALL), (True, VlanSet([10, 20]))):
+        port["enable-restricted-vlan-registration"] = restricted
+        (switch,) = inkov.load(write_files(tmp_path, {"q.json": json.dumps(made)})).switches.values()
+        assert switch.registration is None
+        assert switch.ports["p1"].registration == Registration(normal, VlanSet([20]))

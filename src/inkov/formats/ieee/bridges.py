@@ -34,7 +34,8 @@ from inkov.model.names import natural
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source
 from inkov.model.switch import FrameTypes, General, Habits, Port, Routed, Switch, Switching, Unstated, Vlan
-from inkov.model.vlanset import VID_MAX, VID_MIN, Vid, VlanSet
+from inkov.model.tree import Registration
+from inkov.model.vlanset import ALL, VID_MAX, VID_MIN, Vid, VlanSet
 
 _JSON: Final = re.compile(rb'"(?:ieee802-dot1q-bridge:(?:bridges|bridge-port)|ieee802-dot1ab-lldp:lldp)"')
 _HABITS: Final = Habits(own_tag=True, native_outside_list=False, tagged_native=True)
@@ -125,6 +126,7 @@ class _Component:
                 self.by_number[number] = name
         self.tagged: dict[str, int] = defaultdict(int)
         self.untagged: dict[str, int] = defaultdict(int)
+        self.forbidden: dict[str, int] = defaultdict(int)
         self.doubtful: set[str] = set()
         self.registered: int = 0
         self.all_doubtful = False
@@ -185,6 +187,8 @@ class _Component:
             (self.untagged if text_of(static, "vlan-transmitted") == "untagged" else self.tagged)[name] |= vids
         elif name is not None and control == "normal":
             self.doubtful.add(name)
+        elif name is not None and control == "forbidden":
+            self.forbidden[name] |= vids
 
     def _in_force(self) -> bool:
         """Takes the member sets that are in force; tells whether there are any."""
@@ -277,10 +281,16 @@ class _Component:
             label=text_of(entry, "description"),
             lag=lag,
             is_lag=is_lag,
+            registration=self._registration(name, node_of(entry, "bridge-port"), path),
             speed=int(speed) // 1_000_000 if speed.isdecimal() and len(speed) < 16 else 0,
             known_as=tuple(filter(None, (text_of(entry, "phys-address").lower(), text_of(entry, "if-index")))),
             origin=Origin(self.reading.file, "", places),
         )
+
+    def _registration(self, name: str, port: Node, path: str) -> Registration:
+        """Returns which VLANs may come to a port by registration (IEEE 802.1Q-2022, 11.2.3.2.3): with a restriction, those of the table."""
+        restricted = self._flag(port, "enable-restricted-vlan-registration", f"{path}/bridge-port")
+        return Registration(VlanSet(self.table) if restricted else ALL, VlanSet.from_mask(self.forbidden[name]))
 
     def _flag(self, entry: Node, leaf: str, path: str, *, missing: bool = False) -> bool:
         """Returns a leaf that is true or false; records a value that is neither."""
