@@ -9,6 +9,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from inkov.formats.openconfig.filters import Filters, Place, kind_of, prefix
@@ -137,11 +138,15 @@ class Layer3:
         self.routed = routed
         self.names = names
         self.reading = reading
-        listed = entries(child(document, "interfaces"), "interface", "name", Reading(reading.file), "")
-        self.interfaces = frozenset(str(pick(e, "name") or leaves_of(e).get("name")) for e in listed)
         self.instances = list(
             entries(child(document, "network-instances"), "network-instance", "name", reading, "/network-instances")
         )
+
+    @cached_property
+    def interfaces(self) -> frozenset[str]:
+        """The names of all interfaces; few documents name one by an identifier alone, and need them."""
+        listed = entries(child(self.document, "interfaces"), "interface", "name", Reading(self.reading.file), "")
+        return frozenset(str(pick(e, "name") or leaves_of(e).get("name")) for e in listed)
 
     def attributes(self, default: Node | None) -> dict[str, Any]:
         """Returns the attributes of a switch that are about layer 3; `default` is its usual network instance."""

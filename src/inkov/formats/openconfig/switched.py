@@ -43,7 +43,7 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
                 reading, f"{where}/state/aggregate-id", Touches.FRAMES, f"{path}/{holder}/state", port=name, words=words
             )
             found = True
-        switched = child(node, "switched-vlan")
+        switched = child(node, "switched-vlan") if holder else {}
         if switched and (ways := _ways(switched, reading)):
             words = [setting_words(Port(name=name, switching=way, origin=Origin(reading.file, "", {}))) for way in ways]
             at = f"{path}/{holder}/switched-vlan/state"
@@ -62,6 +62,8 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
 
 def _both(node: Node, leaf: str) -> tuple[Any, Any] | None:
     """Returns a leaf as configured and as in force, where both are told and differ."""
+    if not any(key.endswith("state") for key in node):
+        return None
     sides = [{local(k): v for k, v in child(node, side).items()}.get(leaf) for side in ("config", "state")]
     return (sides[0], sides[1]) if None not in sides and sides[0] != sides[1] else None
 
