@@ -404,3 +404,21 @@ def test_one_side_is_one_and_has_no_certificate(tmp_path):
     kept = run_inkov("prove", site, "--today", "--certificate", tmp_path / "proofs")
     assert kept.code == 2
     assert not (tmp_path / "proofs").exists()
+
+
+@pytest.mark.parametrize(
+    ("configured", "today", "touches"),
+    [
+        (False, True, Touches.FRAMES),
+        ("false", "true", Touches.FRAMES),
+        (True, False, Touches.STOPS),
+        ("true", "false", Touches.STOPS),
+        (True, "true", None),
+    ],
+)
+def test_a_port_that_is_shut_and_runs_may_pass_anything(tmp_path, configured, today, touches):
+    made = writers.openconfig(BOX)
+    first = made["openconfig-interfaces:interfaces"]["interface"][0]
+    first["config"]["enabled"], first["state"] = configured, {"enabled": today}
+    (switch,) = inkov.load(write_files(tmp_path, {"q.json": json.dumps(made)})).switches.values()
+    assert [(t.touches, t.port) for t in switch.touches] == ([(touches, first["name"])] if touches else [])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any
+from typing import Any, Final
 
 from inkov.formats.openconfig.tree import Node, child, leaves_of, vlan_number
 from inkov.formats.openconfig.wrappers import local
@@ -60,11 +60,16 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
     return found
 
 
+_WRITTEN: Final = {"true": True, "false": False}
+"""Booleans as XML writes them."""
+
+
 def _both(node: Node, leaf: str) -> tuple[Any, Any] | None:
     """Returns a leaf as configured and as in force, where both are told and differ."""
     if not any(key.endswith("state") for key in node):
         return None
-    sides = [{local(k): v for k, v in child(node, side).items()}.get(leaf) for side in ("config", "state")]
+    told = ({local(k): v for k, v in child(node, side).items()}.get(leaf) for side in ("config", "state"))
+    sides = [_WRITTEN.get(value, value) if isinstance(value, str) else value for value in told]
     return (sides[0], sides[1]) if None not in sides and sides[0] != sides[1] else None
 
 
