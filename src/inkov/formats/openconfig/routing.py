@@ -13,7 +13,7 @@ from functools import cached_property
 from typing import Any, NamedTuple
 
 from inkov.formats.openconfig.filters import Filters, Place, kind_of, prefix
-from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick
+from inkov.formats.openconfig.tree import Node, child, entries, flag, is_off, leaves_of, pick
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.routing import Address, Gateway, Ip, Route
@@ -110,7 +110,7 @@ def _families_of(node: Node) -> Iterator[tuple[str, Node]]:
     """Yields the containers of the families that are on (`enabled`, whose default is true)."""
     for family in ("ipv4", "ipv6"):
         held = child(node, family)
-        if held and leaves_of(held).get("enabled") not in {False, "false"}:
+        if held and not is_off(held):
             yield family, held
 
 
@@ -181,7 +181,7 @@ class Layer3:
                 doubt=doubt,
                 addresses=own,
                 virtual=virtual,
-                enabled=gateway.enabled and leaves_of(home or {}).get("enabled") is not False,
+                enabled=gateway.enabled and not is_off(home or {}),
                 vrf=vrf,
                 **bound.get(place, {}),
             )
@@ -282,7 +282,7 @@ class Layer3:
             for protocol in entries(
                 child(instance, "protocols"), "protocol", "name", self.reading, "/network-instances"
             ):
-                if leaves_of(protocol).get("enabled") is False:
+                if is_off(protocol):
                     continue
                 routes = child(protocol, "static-routes")
                 for entry in entries(routes, "static", "prefix", self.reading, "/network-instances") if routes else ():
@@ -311,7 +311,7 @@ def may_route(entry: Node) -> bool:
 
 def _routes(instance: Node | None) -> bool | None:
     """Tells whether an instance routes: where it lists its address families, IPv4 or IPv6 is among them."""
-    if instance and leaves_of(instance).get("enabled") is False:
+    if instance and is_off(instance):
         return False
     listed = _listed(instance)
     return bool(listed & {"IPV4", "IPV6"}) if listed else None

@@ -57,6 +57,11 @@ def leaves_of(node: Node) -> Node:
     return merged
 
 
+def is_off(node: Node) -> bool:
+    """Tells whether something is switched off by its leaf `enabled`, as a boolean or in text."""
+    return leaves_of(node).get("enabled") in {False, "false"}
+
+
 def text_leaf(document: Node, container: str, leaf: str) -> str:
     """Returns a text leaf of a top-level container; empty when it is absent or no text."""
     value = leaves_of(child(document, container)).get(leaf)
