@@ -34,7 +34,7 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
                 f"{path}/state/enabled",
                 port=name,
                 words=words,
-                now=(("enabled", on[1]),),
+                now=(("enabled", on[1] is True),),
             )
             found = True
         if lags := _both(node, "aggregate-id"):

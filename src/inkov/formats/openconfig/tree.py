@@ -59,7 +59,7 @@ def leaves_of(node: Node) -> Node:
 
 def is_off(node: Node) -> bool:
     """Tells whether something is switched off by its leaf `enabled`, as a boolean or in text."""
-    return leaves_of(node).get("enabled") in {False, "false"}
+    return leaves_of(node).get("enabled") in (False, "false")  # a tuple: it may be a list
 
 
 def text_leaf(document: Node, container: str, leaf: str) -> str:
