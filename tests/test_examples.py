@@ -9,7 +9,7 @@ import subprocess
 import pytest
 
 import inkov
-from conftest import run_inkov
+from conftest import start_inkov
 from inkov.cli.app import COMMANDS
 
 
@@ -31,7 +31,7 @@ def filled(quillfin, tmp_path_factory):
     shutil.copytree(quillfin, folder / "quillfin")
     shutil.copytree(quillfin / "as-found", folder / "exports")
     (folder / "exports" / "campus.yaml").unlink()
-    assert run_inkov("prove", "quillfin/mended", "--certificate", "proofs", cwd=folder).code == 0
+    assert start_inkov("prove", "quillfin/mended", "--certificate", "proofs", cwd=folder).code == 0
     whose = {f"GIT_{who}_{what}": "a@example" for who in ("AUTHOR", "COMMITTER") for what in ("NAME", "EMAIL")}
     for args in (["init", "-q"], ["add", "-A"], *[["commit", "-q", "--allow-empty", "-m", "a day"]] * 8):
         subprocess.run(["git", *args], cwd=folder, check=True, env={**os.environ, **whose})
@@ -47,5 +47,5 @@ def desk(filled, tmp_path):
 @pytest.mark.few(15)
 @pytest.mark.parametrize("name", [n for n in COMMANDS if n != "demo"])
 def test_examples_of_the_help_run(name, desk):
-    ran = run_inkov(*shlex.split(COMMANDS[name][1])[1:], cwd=desk)
+    ran = start_inkov(*shlex.split(COMMANDS[name][1])[1:], cwd=desk)
     assert ran.code in {0, 1}, ran.err
