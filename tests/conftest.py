@@ -141,8 +141,9 @@ def _become_inkov(args, cwd, env, streams):
         if cwd is not None:
             os.chdir(cwd)
         os.environ.update(env)
-        warnings.resetwarnings()
-        warnings.simplefilter("ignore")
+        warnings.resetwarnings()  # those that Python hides by itself, and no others
+        for hidden in (DeprecationWarning, PendingDeprecationWarning, ImportWarning, ResourceWarning):
+            warnings.simplefilter("ignore", hidden)
         sys.argv = ["inkov", *map(str, args)]
         sys.stdin = os.fdopen(0, encoding="utf-8", closefd=False)
         sys.stdout = os.fdopen(1, "w", encoding="utf-8", closefd=False)

@@ -2,7 +2,7 @@
 
 from inkov.model.names import PortRef
 from inkov.model.switch import Tunnel
-from simulator import egress, ingress, number
+from simulator import egress, ingress, listeners, number
 from strategies import VLANS
 
 
@@ -46,3 +46,24 @@ def silent(campus, vid):
 
 def hearers(campus, vid):
     return {ref for ref in edge_ports(campus) if egress(campus, ref, vid, ()) is not None}
+
+
+def hears(campus, a, b):
+    theirs = hearers(campus, b)
+    return any(at in theirs and v == b for ref, tags in senders(campus, a) for at, v, _ in listeners(campus, ref, tags))
+
+
+def in_both(campus, a, b):
+    """A port whose one station is in both: it is a member of each by itself."""
+    mine = {ref for ref, _ in senders(campus, a)} | hearers(campus, a)
+    return bool(mine & ({ref for ref, _ in senders(campus, b)} | hearers(campus, b)))
+
+
+def whole(campus, vid):
+    """Each station of a segment sends something, and all others hear what it sends in the segment."""
+    sending, hearing = senders(campus, vid, through_tunnels=False), hearers(campus, vid)
+    everyone = {ref for ref, _ in sending} | hearing
+    return not silent(campus, vid) and all(
+        everyone - {ref} <= {at for at, v, _ in listeners(campus, ref, tags) if v == vid and at in hearing}
+        for ref, tags in sending
+    )

@@ -14,6 +14,7 @@ from inkov.kinds.table import setting_words
 from inkov.model.names import PortRef
 from inkov.model.switch import Access, FrameTypes, General, Lacp, Routed, Trunk, Unstated
 from inkov.model.vlanset import VlanSet
+from inkov.proof.outcome import CannotTell
 from snmp_agent import NOT_HERE, Agent
 
 DOT1Q = ".1.3.6.1.2.1.17.7.1.4"
@@ -473,3 +474,35 @@ def test_packets_may_pass_a_device_whose_addresses_nobody_told(tmp_path):
     assert "which addresses quay has in VLANs, and whether it routes" in done.out
     (tmp_path / "adds.yaml").write_text("inkov: switch\nname: quay\nrouting: false\n")
     assert run_inkov("prove", tmp_path, "--claim", "apart 10 20").code == 0
+
+
+IP_NEW = ".1.3.6.1.2.1.4.34.1.3.1.4"
+LOCAL = ".1.4.192.0.2.0.24.2.0.0.1.4.0.0.0.0", ".1.4.192.0.3.0.24.2.0.0.1.4.0.0.0.0"
+
+
+def router(tmp_path, told):
+    """A walk of a device with two routed ports, each facing a VLAN of a switch; the newer table of addresses has no masks."""
+    rows = [*BASE, *vlan(30, "Hex-STRING: 80 ", "Hex-STRING: 80 "), *port(1, 30), (".1.3.6.1.2.1.4.1.0", "INTEGER: 1")]
+    for i, (name, third) in enumerate((("r1", 2), ("r2", 3)), 200):
+        rows += [
+            (f".1.3.6.1.2.1.31.1.1.1.1.{i}", f'STRING: "{name}"'),
+            (f".1.3.6.1.2.1.2.2.1.3.{i}", "INTEGER: 6"),
+            (f"{IP_NEW}.192.0.{third}.1", f"INTEGER: {i}"),
+        ]
+    for to in LOCAL if told else ():
+        rows += [(f"{NEW}.8{to}", "INTEGER: 3"), (f"{NEW}.9{to}", "INTEGER: 2")]
+    ports = "1: {access: 10}, 2: {access: 20}, u1: {access: 10}, u2: {access: 20}"
+    (tmp_path / "s.yaml").write_text(f"inkov: switch\nname: s\nvlans: {{10: a, 20: b}}\nports: {{{ports}}}\n", "utf-8")
+    cables = "[s u1 - quay r1, s u2 - quay r2]"
+    (tmp_path / "campus.yaml").write_text(f"inkov: campus\nname: c\ncables: {cables}\n", "utf-8")
+    return quay(tmp_path, *rows)
+
+
+@pytest.mark.parametrize(("told", "shown"), [(True, 24), (False, 32)])
+def test_a_subnet_is_told_by_the_route_to_it_or_not_known(tmp_path, told, shown):
+    device = router(tmp_path, told)
+    assert [g.shown for g in device.gateways] == [f"192.0.2.1/{shown}", f"192.0.3.1/{shown}"]
+    assert [g.untold for g in device.gateways] == [("filters",) if told else ("filters", "subnet")] * 2
+    (verdict,) = inkov.prove(inkov.load(tmp_path), ["apart 10 20 layer 3"])
+    assert isinstance(verdict.outcome, CannotTell)  # no walk tells the filters of a gateway
+    assert any("filters" in fact for fact in verdict.outcome.missing)

@@ -22,7 +22,7 @@ from inkov.proof.ends import end_named
 from inkov.proof.outcome import Broken, CannotTell, Proved
 from inkov.proof.prove import prove
 from inkov.proof.trace import trace
-from proof_sides import edge_ports, hearers, senders, silent
+from proof_sides import edge_ports, hearers, hears, in_both, whole
 from simulator import listeners, number
 from strategies import VLANS, managed, open_campuses
 
@@ -41,31 +41,10 @@ def counted():
     print("Verdicts:", ", ".join(f"{what} {n}" for what, n in sorted(OUTCOMES.items())))
 
 
-def hears(campus, a, b):
-    theirs = hearers(campus, b)
-    return any(at in theirs and v == b for ref, tags in senders(campus, a) for at, v, _ in listeners(campus, ref, tags))
-
-
-def in_both(campus, a, b):
-    """A port whose one station is in both: it is a member of each by itself."""
-    mine = {ref for ref, _ in senders(campus, a)} | hearers(campus, a)
-    return bool(mine & ({ref for ref, _ in senders(campus, b)} | hearers(campus, b)))
-
-
 def ways(campus, a, b, facing):
     if facing is Facing.HONEST:
         return hears(campus, a, b) or hears(campus, b, a)
     return any(attacked(campus, x, y) or overheard(campus, x, y) for x, y in ((a, b), (b, a)))
-
-
-def whole(campus, vid):
-    """Each station of a segment sends something, and all others hear what it sends in the segment."""
-    sending, hearing = senders(campus, vid, through_tunnels=False), hearers(campus, vid)
-    everyone = {ref for ref, _ in sending} | hearing
-    return not silent(campus, vid) and all(
-        everyone - {ref} <= {at for at, v, _ in listeners(campus, ref, tags) if v == vid and at in hearing}
-        for ref, tags in sending
-    )
 
 
 @given(open_campuses(), st.integers(0, 2**32), st.sampled_from(Facing))

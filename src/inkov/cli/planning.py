@@ -64,16 +64,16 @@ def trim(
     """
     if cable and not planned:
         raise typer.BadParameter("needs --with: it attaches a switch that is not installed yet", param_hint="--cable")
-    campus = load_network(site, planned or [], strict=True).campus
+    network = load_network(site, planned or [], strict=True)
     from inkov import api, changes
     from inkov.render.row_pages import trim_page
     from inkov.render.screens.trim_text import trim_text
     from inkov.views.trims import trim_view
 
+    campus = network.campus
     now = load_network(site, strict=True).campus if planned else campus
     if planned:
         campus = changes.attached(campus, campus.switches.keys() - now.switches.keys(), cable or [])
-    network = api.network(campus)
     kept = chosen_vlans(network, keep, "--keep")
     advice = api.trim(campus, kept or VlanSet())
     before = api.trim(now, kept or VlanSet()) if planned else None

@@ -67,7 +67,8 @@ def _gateway(device: Contradictions, told: Sequence[tuple[Piece, Gateway]]) -> G
             if fact.merge is Merge.SET and alike:
                 values[fact.field] = tuple(dict.fromkeys((*values[fact.field], *value)))
     untold = tuple(f for f in own.untold if all(f in g.untold for _, g in told))
-    return replace(own, **values, doubt="; ".join(doubts), untold=untold)
+    doubt = "; ".join(doubts) or min((g.doubt for _, g in told), key=len)  # what one file tells, another need not
+    return replace(own, **values, doubt=doubt, untold=untold)
 
 
 def _states(piece: Piece, gateway: Gateway, fact: Fact) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, TypeAlias, Union
+from typing import TYPE_CHECKING, Final, TypeAlias, Union
 
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
@@ -69,7 +69,8 @@ class Gateway:
         vrf: the routing table it belongs to; empty for the usual one.
         virtual: addresses it may answer to together with other devices, as a redundant pair does (RFC 9568).
         doubt: what of it is not known because files contradict each other, in words; then it is not surely up.
-        untold: what its file does not tell: `IPv4` or `IPv6`, whether it has an address of the family; `filters`.
+        untold: what its file does not tell: `IPv4` or `IPv6`, whether it has an address of the family; `filters`; `subnet`, of
+            an address without a prefix length.
     """
 
     vid: Vid | None
@@ -110,6 +111,10 @@ class Gateway:
         """Its addresses as text."""
         shared = [f"{ip} shared" for ip in self.virtual]
         return ", ".join([*map(str, self.addresses), *shared]) or "no address"
+
+
+SUBNET_UNTOLD: Final = "its address has no prefix length"
+"""The doubt of a gateway of which the subnet is not told."""
 
 
 def set_name(device: str, gateway: Gateway) -> str:

@@ -247,6 +247,8 @@ class Routing:
             for address in interface.gateway.addresses:
                 if packet.target in address.network:
                     tiers.setdefault(address.network.prefixlen, []).append(interface)
+            if "subnet" in interface.gateway.untold and self.view is View.MAY:  # as small as any
+                tiers.setdefault(packet.target.max_prefixlen, []).append(interface)
         for route in self.network.switches[into.device].routes:
             if (
                 route.vrf == into.gateway.vrf

@@ -123,6 +123,7 @@ class Gateways:
         found: list[tuple[int, Gateway | None, Any]] = [
             (a.network.prefixlen, g, None) for g in own for a in g.addresses if target in a.network
         ]
+        found += [(target.max_prefixlen, g, None) for g in own if "subnet" in g.untold]  # as small as any
         every = [g for g in switch.gateways if g.vrf == into.vrf]
         for route in switch.routes:
             leads = [g for g in every if any(route.via in a.network for a in g.addresses)]

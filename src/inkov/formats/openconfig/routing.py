@@ -16,7 +16,7 @@ from inkov.formats.openconfig.filters import Filters, Place, kind_of, prefix
 from inkov.formats.openconfig.tree import Node, child, entries, flag, is_off, leaves_of, pick
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
-from inkov.model.routing import Address, Gateway, Ip, Route
+from inkov.model.routing import SUBNET_UNTOLD, Address, Gateway, Ip, Route
 from inkov.model.source import Touches
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
@@ -175,10 +175,11 @@ class Layer3:
             virtual = tuple(ip for ip in gateway.virtual if ip.version in taken)
             if not (own or virtual):
                 continue
-            doubt = gateway.doubt or (self._unmeasured(entry, place) if own else "")
+            untold = self._unmeasured(entry, place)
             yield replace(
                 gateway,
-                doubt=doubt,
+                doubt=gateway.doubt or (SUBNET_UNTOLD if untold else ""),
+                untold=("subnet",) if untold else (),
                 addresses=own,
                 virtual=virtual,
                 enabled=gateway.enabled and not is_off(home or {}),
@@ -186,20 +187,20 @@ class Layer3:
                 **bound.get(place, {}),
             )
 
-    def _unmeasured(self, entry: Node, place: Place) -> str:
-        """Says that an address of an interface has no prefix length, so that what is in its subnet is not known; records it."""
-        subs = entries(child(entry, "subinterfaces"), "subinterface", "index", Reading(self.reading.file), "")
+    @staticmethod
+    def _unmeasured(entry: Node, place: Place) -> bool:
+        """Tells whether an address of an interface has no prefix length, so that what is in its subnet is not known."""
+        quiet = Reading("")
+        subs = entries(child(entry, "subinterfaces"), "subinterface", "index", quiet, "")
         held = [s for s in subs if leaves_of(s).get("index", pick(s, "index")) == place[1]]
         held += [routed] if (routed := child(entry, "routed-vlan")) else []
         for node in held:
             for _, family in _families_of(node):
                 holder = child(family, "addresses")
-                listed = entries(holder, "address", "ip", Reading(self.reading.file), "") if holder else ()
+                listed = entries(holder, "address", "ip", quiet, "") if holder else ()
                 if any("prefix-length" not in leaves_of(a) for a in listed):
-                    path = "interfaces/interface/addresses/address/prefix-length"
-                    self.reading.touch(f"/{path}", Touches.PACKETS, f"/interfaces/interface[name={place[0]}]")
-                    return f"{place[0]}: an address has no prefix length"
-        return ""
+                    return True
+        return False
 
     def _own(self, entry: Node) -> Iterator[tuple[Place, Gateway]]:
         """Yields the gateways of an interface, whatever instance and filters they have."""

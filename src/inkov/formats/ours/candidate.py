@@ -16,7 +16,7 @@ from inkov.model.switch import Switch
 from inkov.model.tree import NO_BRIDGE_TREE
 from inkov.steps.steps import Arrival, Step
 
-_IF_SILENT = ("registration", "routing", "role", "mac", "sync", "lacks", "heard")
+_IF_SILENT = ("registration", "routing", "role", "mac", "sync", "lacks")
 """What stays as it is today where a candidate does not tell it: the campus file or another file of the device states it."""
 
 

@@ -18,11 +18,11 @@ from inkov.formats.ours.fields import (
     Title,
     one_or_more,
 )
-from inkov.model.routing import Entry, Gateway
+from inkov.model.routing import SUBNET_UNTOLD, Entry, Gateway
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
 
-NotTold: TypeAlias = Literal["IPv4", "IPv6", "filters"]
+NotTold: TypeAlias = Literal["IPv4", "IPv6", "filters", "subnet"]
 
 
 def _of_address(value: Any) -> Any:
@@ -45,7 +45,7 @@ class GatewayEntry(Document):
     not_told: Annotated[list[NotTold], BeforeValidator(one_or_more, json_schema_input_type=list[NotTold] | NotTold)] = (
         Field(
             [],
-            description="What is not known of it: whether it has addresses of IPv4 or IPv6, its filters. A walk does not tell.",
+            description="What is not known of it: whether it has addresses of IPv4 or IPv6, its filters, its subnet. A walk does not tell.",
         )
     )
 
@@ -53,7 +53,8 @@ class GatewayEntry(Document):
         """Returns the gateway in a VLAN, or behind a port with a tag."""
         filters = (self.in_ or "", self.out or "")
         own = Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
-        return replace(own, untold=tuple(self.not_told)) if self.not_told else own
+        doubt = SUBNET_UNTOLD if "subnet" in self.not_told else ""
+        return replace(own, untold=tuple(self.not_told), doubt=doubt) if self.not_told else own
 
 
 GatewayField = Annotated[

@@ -1,7 +1,7 @@
 """The objects that are read of an SNMP walk: their names, where they stand, and what their values are.
 
-From SNMPv2-MIB (RFC 3418), IF-MIB (RFC 2863), IP-MIB (RFC 4293), IP-FORWARD-MIB (RFC 4292, 2096), BRIDGE-MIB (RFC 4188), RSTP-MIB (RFC 4318), Q-BRIDGE-MIB
-(RFC 4363), IEEE8021-PAE-MIB, IEEE8023-LAG-MIB (IEEE 802.3ad) and LLDP-MIB (IEEE 802.1AB-2005) with its extensions.
+From SNMPv2-MIB (RFC 3418), IF-MIB (RFC 2863), IP-MIB (RFC 4293), IP-FORWARD-MIB (RFC 4292, 2096), BRIDGE-MIB
+(RFC 4188), RSTP-MIB (RFC 4318), Q-BRIDGE-MIB (RFC 4363), IEEE8021-PAE-MIB, IEEE8023-LAG-MIB (IEEE 802.3ad) and LLDP-MIB (IEEE 802.1AB-2005) with its extensions.
 """
 
 from __future__ import annotations

@@ -20,7 +20,20 @@ _LINK_LOCAL: Final = (254, 128)
 
 
 def addresses(walk: Tables) -> Iterator[tuple[Address, int, int]]:
-    """Yields each address with the number of its interface and its line, from the older table and the newer one."""
+    """Yields each address with the number of its interface and its line, from the older table and the newer one.
+
+    The newer one has no masks: the routes to what is at hand tell the subnet; an address of which nothing tells it is alone there.
+    """
+    at_hand = [row.prefix for row in _rows(walk) if walk.number(f"{row.table}Proto", row.number) == _LOCAL]
+    for address, i, line in _told(walk):
+        around = [p for p in at_hand if address.ip in p and p.num_addresses > 1]
+        if around and address.network.num_addresses == 1:
+            yield ip_interface(f"{address.ip}/{max(p.prefixlen for p in around)}"), i, line
+        else:
+            yield address, i, line
+
+
+def _told(walk: Tables) -> Iterator[tuple[Address, int, int]]:
     for index, (i, line) in walk.tables["ipAdEntIfIndex"].items():
         mask = walk.text("ipAdEntNetMask", index)
         text = ".".join(map(str, index))
@@ -29,16 +42,17 @@ def addresses(walk: Tables) -> Iterator[tuple[Address, int, int]]:
         except ValueError:
             continue
     for index, (i, line) in walk.tables["ipAddressIfIndex"].items():
-        address = _address(index[:1], index[1:])
+        address = _address(index)
         if address is not None and not address[0].is_link_local and index[2:] not in walk.tables["ipAdEntIfIndex"]:
             yield ip_interface(address[0]), int(i), line
 
 
-def untold_of(walk: Tables, i: int) -> tuple[str, ...]:
+def untold_of(walk: Tables, i: int, address: Address) -> tuple[str, ...]:
     """Returns what a walk does not tell of the gateway on an interface: filters, and IPv6 where only the older table is there."""
     rows = walk.tables["ipAddressIfIndex"].items()
     local = any(int(j) == i and index[:1] in {(2,), (4,)} and index[2:4] == _LINK_LOCAL for index, (j, _) in rows)
-    return ("filters",) if rows and not local else ("IPv6", "filters")
+    family = () if rows and not local else ("IPv6",)
+    return (*family, "filters", *(("subnet",) if address.network.num_addresses == 1 else ()))
 
 
 def routes(walk: Tables) -> tuple[tuple[Route, ...], str]:
@@ -76,11 +90,11 @@ class _Row(NamedTuple):
 def _rows(walk: Tables) -> Iterator[_Row]:
     """Yields each route; the newest table that is there counts."""
     for index, (_, line) in walk.tables["inetCidrRouteType"].items():
-        target = _address(index[:1], index[1:])
+        target = _address(index)
         if target is None or len(target[1]) < 2 or target[1][0] > target[0].max_prefixlen:
             continue
         rest = target[1][2 + target[1][1] :]  # after the length of the prefix, and the policy
-        hop = _address(rest[:1], rest[1:])
+        hop = _address(rest)
         prefix = ip_network((target[0], target[1][0]), strict=False)
         yield _Row("inetCidrRoute", index, prefix, hop[0] if hop else None, line)
     if walk.tables["inetCidrRouteType"]:
@@ -101,9 +115,9 @@ def _dotted(octets: Index) -> str:
     return ".".join(map(str, octets))
 
 
-def _address(kind: Index, index: Index) -> tuple[Ip, Index] | None:
-    """Returns the address that stands in an index after its type, as length and octets, and the rest of the index."""
-    size = _SIZES.get(kind[0] if kind else 0, 0)
-    if not size or len(index) <= size or index[0] < size:
+def _address(index: Index) -> tuple[Ip, Index] | None:
+    """Returns the address that an index begins with, as type, length and octets, and the rest of the index."""
+    size = _SIZES.get(index[0] if index else 0, 0)
+    if not size or len(index) < size + 2 or index[1] < size:
         return None
-    return ip_address(bytes(n & 255 for n in index[1 : size + 1])), index[1 + index[0] :]
+    return ip_address(bytes(n & 255 for n in index[2 : size + 2])), index[2 + index[1] :]

@@ -23,7 +23,7 @@ from inkov.kinds.accounts import is_stated
 from inkov.kinds.general import plainest
 from inkov.kinds.table import subinterfaces
 from inkov.model.names import natural
-from inkov.model.routing import Gateway
+from inkov.model.routing import SUBNET_UNTOLD, Gateway
 from inkov.model.settings import Setting
 from inkov.model.source import Origin, Source, Touches
 from inkov.model.switch import (
@@ -327,9 +327,9 @@ class Walk(Tables):
             name = self.names.get(i, "")
             source = Source(self.reading.file, line)
             if name in ports and subinterfaces(ports[name].switching) is not None:
-                found.append(
-                    Gateway(None, (address,), port=name, source=source, untold=snmp_routing.untold_of(self, i))
-                )
+                untold = snmp_routing.untold_of(self, i, address)
+                doubt = SUBNET_UNTOLD if "subnet" in untold else ""
+                found.append(Gateway(None, (address,), port=name, source=source, untold=untold, doubt=doubt))
             elif self.number("ifType", (i,)) != _LOOPBACK and not address.ip.is_loopback:
                 loose.add(str(address.ip))
         if loose:

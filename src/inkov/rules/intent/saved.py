@@ -97,9 +97,10 @@ def today(facts: Facts) -> Iterator[Fault]:
     for name, switch in facts.network.switches.items():
         for port in dict.fromkeys(t.port for t in switch.touches if t.why):
             some = [t for t in switch.touches if t.why and t.port == port]
+            why = joined([t.why for t in some])
             yield Fault(
-                place=f"{name}:{port}",
-                what=f"{name}:{joined([t.why for t in some])}.",
+                place=f"{name}:{port}" if port else name,
+                what=f"{name}:{why}." if port else f"On {name}, {why}.",
                 evidence=tuple(Evidence(t.why, t.source) for t in some),
                 causes=(Cause(name, Setting.NOT_FOLLOWED, port),),
             )
