@@ -1,5 +1,6 @@
 """What a file states and is not followed is not known: no proof rests on it, in any format, until somebody says that it has no effect."""
 
+import csv
 import json
 import random
 from dataclasses import replace
@@ -422,3 +423,10 @@ def test_a_port_that_is_shut_and_runs_may_pass_anything(tmp_path, configured, to
     first["config"]["enabled"], first["state"] = configured, {"enabled": today}
     (switch,) = inkov.load(write_files(tmp_path, {"q.json": json.dumps(made)})).switches.values()
     assert [(t.touches, t.port) for t in switch.touches] == ([(touches, first["name"])] if touches else [])
+
+
+def test_the_audit_names_the_device_of_a_vlan_that_is_out_of_force(tmp_path):
+    site = write_files(tmp_path, with_vlan("ACTIVE", "SUSPENDED"))
+    (row,) = csv.DictReader(run_inkov("audit", site, "--only", "saved/today", "--format", "csv").out.splitlines())
+    told = "On quay, VLAN 10 is configured as ACTIVE, and today it is SUSPENDED."
+    assert (row["severity"], row["place"], row["what"]) == ("risk", "quay", told)

@@ -183,7 +183,7 @@ def said(some: list[Touch]) -> str:
     """Says what is not followed, and what to write where it has no effect."""
     paths = list(dict.fromkeys(t.path for t in some))
     if why := next((t.why for t in some if t.why), ""):
-        return f"which counts: {why} ({some[0].source})"
+        return f"{why} ({some[0].source}); --configured or --today decides for one of them"
     more, verb = (f" and {len(paths) - 1} more", "are") if len(paths) > 1 else ("", "is")
     line = f"`assume: {{without-effect: ['{paths[0]}']}}`"
     return f"{paths[0]}{more} {verb} not followed ({some[0].source}); if {'one' if more else 'it'} has no effect, write {line}"

@@ -243,6 +243,8 @@ def of_port(network: Network, ref: PortRef, does: Does) -> Iterator[str]:
     port, formed = network.port(ref), network.formed(ref)
     if port.doubt:
         yield f"{ref}: {port.doubt}"
+        if not is_stated(port.switching):  # for that very reason
+            return
     if not formed.sure:
         yield Fact(f"{ref}: {unknown(port)} ({port.origin.here})", settle.at_port(port, ref))
     for outcome in formed.outcomes:
