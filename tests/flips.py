@@ -306,7 +306,10 @@ def a_route(campus, rng):
         return _with_switch(campus, replace(switch, routes=switch.routes[1:]))
     prefix = ip_network(rng.choice(["0.0.0.0/0", "192.0.2.0/25", "192.0.2.128/29"]))
     via = ip_address(f"192.0.2.{rng.choice([1, 2, 6, 66, 77, 131])}")
-    return _with_switch(campus, replace(switch, routes=(*switch.routes, Route(prefix, via))))
+    metric, ways = rng.choice([None, None, 1]), [{"via": via}, {"via": via}, {"via": None}]
+    ways += [{"via": None, "out": g.key} for g in switch.gateways]
+    route = Route(prefix, metric=metric, **rng.choice(ways))
+    return _with_switch(campus, replace(switch, routes=(*switch.routes, route)))
 
 
 def a_filter(campus, rng):

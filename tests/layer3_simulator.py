@@ -118,8 +118,15 @@ def exits(campus):
         for s in campus.switches.values()
         for g in s.gateways
         if up(campus, s.name, g)
-        and any(r.via in a.network and not owned(campus, r.via) for r in s.routes for a in g.addresses)
+        and any(r.via is not None and leads(r, g) and not owned(campus, r.via) for r in s.routes)
     ]
+
+
+def leads(route, gateway):
+    """Whether a route goes out by a gateway: it names it, or its next hop is in the subnet there."""
+    if route.out:
+        return route.out == gateway.key
+    return route.via is not None and any(route.via in a.network for a in gateway.addresses)
 
 
 def owned(campus, ip):
@@ -142,20 +149,25 @@ def passed_on(campus, todo, packet):
         if not switch.routing or not let_through(switch, into.inward, packet) or not speaks(into, packet):
             continue
         choices = [
-            (a.network.prefixlen, g, None)
+            ((a.network.prefixlen, 0), g, None)
             for g in switch.gateways
             for a in g.addresses
             if up(campus, device, g) and packet[1] in a.network
         ]
         choices += [
-            (r.prefix.prefixlen, g, r.via)
+            ((r.prefix.prefixlen, -(r.metric or 0)), g, r.via)
             for r in switch.routes
             if packet[1] in r.prefix
             for g in switch.gateways
-            if up(campus, device, g) and any(r.via in a.network for a in g.addresses)
+            if up(campus, device, g) and leads(r, g)
         ]
-        for length, out, via in choices:
-            if length < max(c[0] for c in choices) or not let_through(switch, out.outward, packet):
+        lost = [
+            (r.prefix.prefixlen, -(r.metric or 0))
+            for r in switch.routes
+            if packet[1] in r.prefix and r.via is None and not r.out
+        ]
+        for worth, out, via in choices:
+            if worth < max([*lost, *(c[0] for c in choices)]) or not let_through(switch, out.outward, packet):
                 continue
             places, left = sent_by(campus, device, out)
             if via is None:

@@ -54,6 +54,22 @@ def leading_out(campus):
 
 
 @st.composite
+def static_routes(draw, vias, keys):
+    """A route by way of an address, by a gateway it names, or one that drops; all for one prefix have a metric, or none has."""
+    prefix = draw(st.sampled_from([*PREFIXES, ip_network("0.0.0.0/0")]))
+    via = draw(st.none() | st.sampled_from(vias) | st.sampled_from(vias))
+    out = draw(st.sampled_from(["", "", *keys]))
+    return Route(prefix, via, out=out, metric=draw(st.integers(0, 2)))
+
+
+def told_apart(routes):
+    """Routes of which no two for one prefix count alike; one that is alone for its prefix has no metric."""
+    kept = {(r.prefix, r.metric): r for r in routes}.values()
+    alone = {r.prefix for r in kept if sum(o.prefix == r.prefix for o in kept) == 1}
+    return tuple(dataclasses.replace(r, metric=None) if r.prefix in alone else r for r in kept)
+
+
+@st.composite
 def routed_campuses(draw):
     """Two or three switches in a row, some of which route, and a router on a trunk of the last."""
     count = draw(st.integers(2, 3))
@@ -71,12 +87,7 @@ def routed_campuses(draw):
                 name=end, switching=Trunk(native, allowed), enabled=draw(st.integers(0, 9)) > 0, origin=origin
             )
         own = {g.vid: g for g in draw(st.lists(gateways(n + 1), max_size=2))}
-        routes = draw(
-            st.lists(
-                st.builds(Route, st.sampled_from([*PREFIXES, ip_network("0.0.0.0/0")]), st.sampled_from(vias)),
-                max_size=2,
-            )
-        )
+        routes = draw(st.lists(static_routes(vias, [g.key for g in own.values() if g.takes(4)]), max_size=3))
         switches[f"s{n}"] = Switch(
             name=f"s{n}",
             vlans={v: Vlan(v) for v in VLANS if draw(st.integers(0, 5))},
@@ -84,7 +95,7 @@ def routed_campuses(draw):
             tree=NO_TREE,
             gateways=tuple(own.values()),
             routing=draw(st.integers(0, 4)) > 0,
-            routes=tuple({r.prefix: r for r in routes}.values()),
+            routes=told_apart(routes),
             filters={"f": draw(filters())},
             origin=origin,
             unstated_habits=frozenset(),

@@ -3,6 +3,7 @@
 import csv
 import json
 import random
+import runpy
 from dataclasses import replace
 from pathlib import Path
 
@@ -224,6 +225,35 @@ def test_a_converted_file_does_not_forget_it(tmp_path, case):
     assert "what its files state and Inkov does not follow" in " ".join(ran.err.split())
 
 
+def instances(made, *told):
+    """The document with its VLAN table in the first of some network instances, each with a type and the ports it lists."""
+    (key,) = (k for k in made if k.endswith("network-instances"))
+    (first,) = made[key]["network-instance"]
+    rows = [
+        {"name": f"n{n}", "config": {"type": kind}, "interfaces": {"interface": [{"id": p} for p in ports]}}
+        for n, (kind, ports) in enumerate(told)
+    ]
+    rows[0] |= {k: v for k, v in first.items() if k.endswith("vlans")}
+    return made | {key: {"network-instance": rows}}
+
+
+@pytest.mark.parametrize(
+    ("told", "followed"),
+    [
+        ([("L2L3", ("p10", "p20"))], True),
+        ([("oc-ni:L2VSI", ("p10", "p20")), ("oc-ni:L3VRF", ())], True),
+        ([("L2VSI", ("p10",))], False),
+        ([("L2VSI", ("p10",)), ("L2VSI", ("p20",))], False),
+        ([("L2VSI", ("p10", "p20")), ("DEFAULT_INSTANCE", ())], False),
+    ],
+)
+def test_the_one_instance_that_bridges_is_the_bridge_if_it_has_all_ports(tmp_path, told, followed):
+    made = instances(writers.openconfig(BOX), *told)
+    (switch,) = inkov.load(write_files(tmp_path, {"box.json": json.dumps(made)})).switches.values()
+    assert [t.path.rpartition("/")[2] for t in switch.touches[:1]] == ([] if followed else ["type"])
+    assert not followed or {10, 20} <= switch.vlans.keys()
+
+
 @pytest.mark.parametrize(
     ("claim", "today", "outcome"),
     [
@@ -430,3 +460,15 @@ def test_the_audit_names_the_device_of_a_vlan_that_is_out_of_force(tmp_path):
     (row,) = csv.DictReader(run_inkov("audit", site, "--only", "saved/today", "--format", "csv").out.splitlines())
     told = "On quay, VLAN 10 is configured as ACTIVE, and today it is SUSPENDED."
     assert (row["severity"], row["place"], row["what"]) == ("risk", "quay", told)
+
+
+def test_the_page_of_formats_lists_what_the_tables_of_the_readers_hold():
+    made = runpy.run_path(str(Path(__file__).parents[2] / "scripts" / "formats_page.py"))
+    assert made["PAGE"].read_text("utf-8").endswith(made["account"]())
+
+
+def test_a_filter_of_messages_is_followed_as_a_boolean_and_as_text(tmp_path):
+    made = writers.openconfig(BOX)
+    made["stp"] = {"interfaces": {"interface": [{"name": "p10", "config": {"name": "p10", "bpdu-filter": "true"}}]}}
+    (switch,) = inkov.load(write_files(tmp_path, {"box.json": json.dumps(made)})).switches.values()
+    assert [switch.ports[p].tree.runs for p in ("p10", "p20")] == [False, True]

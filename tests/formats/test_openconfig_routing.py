@@ -219,13 +219,44 @@ def test_wrong_layer_3_says_where(tmp_path, change, what):
     assert "core.json" in str(caught.value)
 
 
-@pytest.mark.parametrize("hop", [{"config": {"next-hop": "DROP"}}, {"interface-ref": {"config": {"interface": "r1"}}}])
-def test_a_route_whose_next_hop_is_no_address_is_not_known(tmp_path, hop):
+def by(name, number=None):
+    return {"interface-ref": {"config": {"interface": name} | ({} if number is None else {"subinterface": number})}}
+
+
+def hop(number, to=None, *, ref=None, **leaves):
+    return {"index": number, "config": leaves | ({"next-hop": to} if to else {}), **(ref or {})}
+
+
+def routed(*hops):
     made = document()
     made["local-routes"] = {
-        "static-routes": {"static": [{"prefix": "198.51.100.0/24", "next-hops": {"next-hop": [hop]}}]}
+        "static-routes": {"static": [{"prefix": "198.51.100.0/24", "next-hops": {"next-hop": list(hops)}}]}
     }
-    (touch,) = load(tmp_path, made).switches["core"].touches
+    return made
+
+
+@pytest.mark.parametrize(
+    ("hops", "routes"),
+    [
+        ([hop("a", "openconfig-local-routing:DROP")], [("that drops", None)]),
+        ([hop("a", "192.0.2.130", ref=by("r1", 0))], [("via 192.0.2.130 by r1 untagged", None)]),
+        ([hop("a", ref=by("v20"))], [("by vlan 20", None)]),
+        ([hop("a", "LOCAL_LINK", ref=by("r1", 8))], [("by r1 101", None)]),
+        ([hop("a", "192.0.2.130", metric=5), hop("b", "192.0.2.66", metric=9)], [("via 192.0.2.130", 5), ("via 192.0.2.66", 9)]),
+        ([hop("a", "192.0.2.130", preference=1, metric=9), hop("b", "DROP", preference=200, metric=0)], [("via 192.0.2.130", (1 << 32) + 9), ("that drops", 200 << 32)]),
+        ([hop("a", "192.0.2.130", preference=9), hop("b", "192.0.2.66", metric=1)], [("via 192.0.2.130", None), ("via 192.0.2.66", 1)]),
+        ([hop("a", "192.0.2.130"), hop("b", "192.0.2.66", metric=1)], [("via 192.0.2.130", None), ("via 192.0.2.66", 1)]),
+    ],
+)  # fmt: skip
+def test_next_hops_lead_by_an_address_or_an_interface_or_drop_and_the_lower_metric_counts(tmp_path, hops, routes):
+    switch = load(tmp_path, routed(*hops)).switches["core"]
+    assert [(r.way, r.metric) for r in switch.routes if r.prefix.prefixlen == 24] == routes
+    assert switch.touches == ()
+
+
+@pytest.mark.parametrize("lost", [hop("a"), hop("a", "LOCAL_LINK"), hop("a", ref=by("r9")), hop("a", ref=by("p1"))])
+def test_a_next_hop_that_leads_nowhere_is_not_known(tmp_path, lost):
+    (touch,) = load(tmp_path, routed(lost)).switches["core"].touches
     assert (touch.touches, touch.path.rpartition("/")[2]) == (Touches.PACKETS, "next-hop")
 
 
@@ -318,8 +349,13 @@ def every_leaf(node, path=()):
 
 @pytest.mark.parametrize(
     "made",
-    [document([DROP], families=("IPV4", "IPV6")), document(), document([TO_GUESTS, entry(20, "ACCEPT")])],
-    ids=["all is dropped", "the filter is not there", "guests are dropped"],
+    [
+        document([DROP], families=("IPV4", "IPV6")),
+        document(),
+        document([TO_GUESTS, entry(20, "ACCEPT")]),
+        routed(hop("a", "192.0.2.66", preference=1), hop("b", "DROP", preference=9), hop("c", ref=by("r1"), metric=3)),
+    ],
+    ids=["all is dropped", "the filter is not there", "guests are dropped", "three next hops"],
 )
 def test_no_leaf_that_is_left_out_proves_or_breaks_anything_about_packets(tmp_path, made):
     claims = ["apart 10 20 layer 3", "together 10 20 layer 3"]

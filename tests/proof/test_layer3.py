@@ -19,7 +19,7 @@ from inkov.proof.outcome import Broken, CannotTell, Proved, Turn
 from inkov.proof.outside import NO_WAY
 from inkov.proof.prove import Prover, prove
 from inkov.recheck.check import check
-from layer3_simulator import delivered, exits, managed, passed_on, taken_by
+from layer3_simulator import delivered, exits, leads, managed, passed_on, taken_by
 from proof_sides import hearers, senders
 from routed import SIX, SUBNETS, VLANS, leading_out, routed_campuses
 from simulator import Frame, ingress
@@ -88,7 +88,8 @@ def test_what_leaves_the_campus_and_comes_in_is_what_the_packet_simulator_sees()
 def as_usual(campus):
     """Whether each next hop is in a subnet of its device and not the device itself: else devices differ in what they do."""
     return all(
-        any(route.via in a.network for g in s.gateways for a in g.addresses)
+        route.via is not None
+        and any(leads(route, g) for g in s.gateways)
         and all(route.via != a.ip for g in s.gateways for a in g.addresses)
         for s in campus.switches.values()
         for route in s.routes

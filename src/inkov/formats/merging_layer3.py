@@ -114,7 +114,7 @@ def _routes(device: Contradictions) -> tuple[tuple[Route, ...], str]:
     routes = dict.fromkeys(own)
     for p, some in others:
         if PART not in {p.entry.standing, first.entry.standing} and set(some) != set(own):
-            words = tuple(", ".join(f"{r.prefix} via {r.via}" for r in each) for each in (own, some))
+            words = tuple(", ".join(f"{r.prefix} {r.way}" for r in each) for each in (own, some))
             device.differ((first, p), (words[0], words[1]), Setting.ROUTES, sources=(own[0].source, some[0].source))
             if p.weight == first.weight:
                 learns = learns or "files that contradict each other"

@@ -46,6 +46,7 @@ class Domains(NamedTuple):
         heard: the domains that they hear.
         sent_by_one: those that the one untagged station of each sends in, where it may be in several VLANs; else none.
         heard_by_one: those that it hears.
+        unanswered: those that leave with a tag that the port takes no frames by.
     """
 
     refs: list[PortRef]
@@ -53,6 +54,7 @@ class Domains(NamedTuple):
     heard: Mask
     sent_by_one: Mask
     heard_by_one: Mask
+    unanswered: Mask
 
 
 class Network(Bridging):
@@ -86,10 +88,10 @@ class Network(Bridging):
         alike = groupby(each, key=lambda of: (of[0].switch, of[1]))
         return [Domains([ref for ref, _ in some], *masks) for (_, masks), some in alike]
 
-    def _domains_of(self, ref: PortRef, view: View) -> tuple[Mask, Mask, Mask, Mask]:
+    def _domains_of(self, ref: PortRef, view: View) -> tuple[Mask, Mask, Mask, Mask, Mask]:
         relay = self.honest(ref, view)
         one = (relay.in_untagged, relay.out_untagged) if joins_vlans(self.settled(ref)) else (0, 0)
-        return self.own_domains(ref, view), relay.sends, *one
+        return self.own_domains(ref, view), relay.sends, *one, relay.unanswered
 
     @cached_property
     def labelled(self) -> list[tuple[PortRef, PortRef]]:

@@ -156,6 +156,12 @@ class RelayMap:
         """Domains that tagged frames enter by their tag."""
         return self.in_tagged | _union(d for _, d in self.in_mapped)
 
+    @property
+    def unanswered(self) -> Mask:
+        """Domains that leave here with a tag by which no frame enters."""
+        pairs = [*((d, d) for d in bits(self.out_tagged & ~self.in_tagged)), *self.out_mapped]
+        return _union(d for d, vid in pairs if not any(self.accept((tag_of(vid, f),)) for f in self.formats))
+
     def limited(self, out: Mask, into: Mask) -> RelayMap:
         """Returns what is left where only some domains leave and only some are entered; -1 stands for all."""
         return replace(

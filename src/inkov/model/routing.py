@@ -99,7 +99,7 @@ class Gateway:
     @property
     def key(self) -> str:
         """A name for it that no other gateway of the device has, however ports are called: as JSON."""
-        return json.dumps([self.port, self.vid])
+        return gateway_key(self.port, self.vid)
 
     @property
     def place(self) -> str:
@@ -113,6 +113,17 @@ class Gateway:
         return ", ".join([*map(str, self.addresses), *shared]) or "no address"
 
 
+def gateway_key(port: str, vid: Vid | None) -> str:
+    """Returns the `key` of a gateway on a port, or in a VLAN where the port is empty."""
+    return json.dumps([port, vid])
+
+
+def of_key(key: str) -> tuple[str, Vid | None]:
+    """Returns the port and the VLAN or tag that a gateway's `key` is made of."""
+    port, vid = json.loads(key)
+    return port, vid
+
+
 SUBNET_UNTOLD: Final = "its address has no prefix length"
 """The doubt of a gateway of which the subnet is not told."""
 
@@ -124,9 +135,49 @@ def set_name(device: str, gateway: Gateway) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Route:
-    """A static route: where packets for a prefix are sent on to."""
+    """A static route: where packets for a prefix are sent on to, or that they are dropped.
+
+    Attributes:
+        prefix: where the packets go.
+        via: the next device; None where they are for whoever is at hand there, or dropped.
+        vrf: the routing table it belongs to; empty for the usual one.
+        out: the `key` of the gateway they go out by; empty where the subnet of `via` tells it.
+        metric: of two routes for one prefix the lower counts; None where it is not stated.
+    """
 
     prefix: Prefix
-    via: Ip
+    via: Ip | None
     vrf: str = ""
     source: Source = field(default=Source(""), compare=False)
+    out: str = ""
+    metric: int | None = None
+
+    @property
+    def drops(self) -> bool:
+        """Packets end here."""
+        return self.via is None and not self.out
+
+    @property
+    def way(self) -> str:
+        """How it goes on, for people."""
+        if self.drops:
+            return "that drops"
+        port, tag = self.onto or ("", None)
+        onto = f"by {port or 'vlan'} {tag or 'untagged'}" if self.onto else ""
+        return " ".join(filter(None, (f"via {self.via}" if self.via else "", onto)))
+
+    @property
+    def onto(self) -> tuple[str, Vid | None] | None:
+        """The port and the VLAN or tag of the gateway in `out`; None where none is named."""
+        return of_key(self.out) if self.out else None
+
+    def __str__(self) -> str:
+        return f"route {self.prefix} {self.way}"
+
+    def leads_by(self, gateway: Gateway) -> bool:
+        """Tells whether it leads out by a gateway of its device, if that is up."""
+        if self.vrf != gateway.vrf:
+            return False
+        if self.out:
+            return self.out == gateway.key
+        return self.via is not None and any(self.via in a.network for a in gateway.addresses)

@@ -59,7 +59,7 @@ class Outside:
         if way.out is None:
             return view is View.MAY and bool(way.via)
         if not way.via:
-            return view is View.MAY and self._open(way.out)
+            return view is View.MAY and (way.onto or self._open(way.out))
         return way.via not in self._spelt
 
     def arrivals(
@@ -112,9 +112,9 @@ class Outside:
             if not gateways.up(interface, view):
                 continue
             switch = self.network.switches[interface.device]
-            vias = {r.via for r in switch.routes if r.vrf == interface.gateway.vrf} - self._own
-            led = any(via in a.network for via in vias for a in interface.gateway.addresses)
-            if led or (view is View.MAY and (switch.learns or self._open(interface))):
+            leads = [r for r in switch.routes if r.via not in self._own and r.leads_by(interface.gateway)]
+            led = any(r.via is not None for r in leads)
+            if led or (view is View.MAY and (leads or switch.learns or self._open(interface))):
                 yield interface
 
     def _open(self, interface: Interface) -> bool:

@@ -116,6 +116,9 @@ def not_passed(network: Network, start: End, end: End, into: Interface, packet: 
     elif unknown := _unknown_ways(network, device, packet):
         why = f"whether {device} passes packets on to {packet.target} is not known: {unknown[0]}"
         missing = (why,)
+    elif dropping := [r for r in switch.routes if r.drops and packet.target in r.prefix]:
+        route = max(dropping, key=lambda r: r.prefix.prefixlen)
+        why, sources = f"{device} drops packets for {route.prefix}: a route says so", (route.source,)
     else:
         why = f"{device} passes no packet on to {packet.target}: no route and no gateway that is up leads there"
     return Leg(start.ref, end.ref, way, Halt(interface_end(network, into).ref, why, sources), missing)
@@ -123,10 +126,10 @@ def not_passed(network: Network, start: End, end: End, into: Interface, packet: 
 
 def _unknown_ways(network: Network, device: str, packet: Packet) -> list[str]:
     """Says why it is not known whether the gateways are up by which a device would pass a packet on."""
-    hops = [r.via for r in network.switches[device].routes if packet.target in r.prefix and r.via is not None]
+    routes = [r for r in network.switches[device].routes if packet.target in r.prefix]
     states = {
         i: network.gateways.state(i)
         for i in network.gateways.of(device)
-        if any(ip in a.network for a in i.gateway.addresses for ip in (packet.target, *hops))
+        if any(packet.target in a.network for a in i.gateway.addresses) or any(r.leads_by(i.gateway) for r in routes)
     }
     return [state.why for state in states.values() if state.up is None]

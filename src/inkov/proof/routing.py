@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from graphlib import CycleError, TopologicalSorter
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
@@ -75,6 +75,11 @@ class Way(NamedTuple):
     via: str
     source: Source | None
     doubt: str = ""
+    onto: bool = False
+    """It is put on the wire for whoever answers for its destination."""
+
+
+_UNRANKED: Final = "which of the routes for one prefix counts is not stated: some have a metric, and some have none"
 
 
 def _has_circle(then: Mapping[Interface, Iterable[Interface]]) -> bool:
@@ -198,6 +203,7 @@ class Routing:
                 continue
             unfiltered = "" if came.by or silent else "no filter stands there"
             out = way.out.gateway.source if way.out else None
+            led = f"route via {way.via}" if way.via else f"route by {way.out}" if way.onto else ""
             yield (
                 way,
                 Turn(
@@ -206,7 +212,7 @@ class Routing:
                     way.out.gateway if way.out else None,
                     packet.source,
                     packet.target,
-                    tuple(filter(None, (came.by, way.via and f"route via {way.via}", went.by or unfiltered))),
+                    tuple(filter(None, (came.by, led, went.by or unfiltered))),
                     (into.gateway.source, came.source, way.source, out, went.source),
                     doubts,
                 ),
@@ -220,13 +226,17 @@ class Routing:
             if i.gateway.vrf == into.gateway.vrf and self.gateways.state(i).up is not False
         ]
         tiers = self._tiers(into, own, packet)
-        for length in sorted(tiers, reverse=True):
-            for best in tiers[length]:
-                if isinstance(best, Route):
-                    yield self._by_route(best, own)
-                elif self.gateways.up(best, self.view):
-                    yield Way(best, "", None)
-            if self.view is View.MUST or any(self._stands(best, own) for best in tiers[length]):
+        for rank in sorted(tiers, reverse=True):
+            routes = [best for best in tiers[rank] if isinstance(best, Route)]
+            mixed = len({r.metric for r in routes}) > 1  # those that all state one are in tiers of their own
+            for best in tiers[rank]:
+                if not isinstance(best, Route):
+                    if self.gateways.up(best, self.view):
+                        yield Way(best, "", None)
+                else:
+                    way = self._by_route(best, own)
+                    yield way._replace(doubt=way.doubt or _UNRANKED) if mixed else way
+            if self.view is View.MUST or any(self._stands(best, own) for best in tiers[rank]):
                 break
         learns = self.network.switches[into.device].learns
         if learns:  # a learned route may be more specific than any prefix in sight
@@ -236,54 +246,69 @@ class Routing:
     def _stands(self, best: Interface | Route, own: list[Interface]) -> bool:
         """Tells whether a way surely counts, so that no shorter prefix does."""
         if isinstance(best, Route):
-            out = self._by_route(best, own).out
-            return out is not None and self.gateways.up(out, View.MUST)
+            out = None if best.drops else self._by_route(best, own).out
+            return best.drops or (out is not None and self.gateways.up(out, View.MUST))
         return self.gateways.up(best, View.MUST)
 
-    def _tiers(self, into: Interface, own: list[Interface], packet: Packet) -> dict[int, list[Interface | Route]]:
-        """Returns the gateways and static routes of a device that lead to a destination, by length of prefix."""
-        tiers: dict[int, list[Interface | Route]] = {}
+    def _tiers(
+        self, into: Interface, own: list[Interface], packet: Packet
+    ) -> dict[tuple[int, int], list[Interface | Route]]:
+        """Returns the gateways and static routes of a device that lead to a destination, by length of prefix, then by metric."""
+        tiers: dict[tuple[int, int], list[Interface | Route]] = {}
         for interface in own:
             for address in interface.gateway.addresses:
                 if packet.target in address.network:
-                    tiers.setdefault(address.network.prefixlen, []).append(interface)
+                    tiers.setdefault((address.network.prefixlen, 0), []).append(interface)
             if "subnet" in interface.gateway.untold and self.view is View.MAY:  # as small as any
-                tiers.setdefault(packet.target.max_prefixlen, []).append(interface)
-        for route in self.network.switches[into.device].routes:
-            if (
-                route.vrf == into.gateway.vrf
-                and packet.target in route.prefix
-                and not self._withdrawn(route, into, own)
-            ):
-                tiers.setdefault(route.prefix.prefixlen, []).append(route)
+                tiers.setdefault((packet.target.max_prefixlen, 0), []).append(interface)
+        fits = [
+            r
+            for r in self.network.switches[into.device].routes
+            if r.vrf == into.gateway.vrf and packet.target in r.prefix and not self._withdrawn(r, into, own)
+        ]
+        unranked = {r.prefix.prefixlen for r in fits if r.metric is None}
+        for route in fits:
+            length = route.prefix.prefixlen
+            tiers.setdefault((length, 0 if length in unranked else -(route.metric or 0)), []).append(route)
         return tiers
 
     def _withdrawn(self, route: Route, into: Interface, own: list[Interface]) -> bool:
         """Tells whether a route leads out by gateways that are all down, so that the device does not use it."""
-        every = [i for i in self.gateways.of(into.device) if i.gateway.vrf == into.gateway.vrf]
-        leads = [i for i in every if any(route.via in a.network for a in i.gateway.addresses)]
+        leads = [i for i in self.gateways.of(into.device) if route.leads_by(i.gateway)]
         return bool(leads) and not any(i in own for i in leads)
 
     def _by_route(self, route: Route, own: list[Interface]) -> Way:
-        out = [
+        if route.drops:
+            return Way(None, "", route.source)
+        if route.out:
+            out = next((i for i in own if i.gateway.key == route.out), None)
+            doubt = "" if out else f"where the {route} leads is not known"
+            return Way(out, str(route.via or ""), route.source, doubt, onto=route.via is None)
+        ways = [
             (a.network.prefixlen, n) for n, i in enumerate(own) for a in i.gateway.addresses if route.via in a.network
         ]
-        if not out:
+        if not ways:
             return Way(None, str(route.via), route.source, f"where the route via {route.via} leads is not known")
-        return Way(own[max(out)[1]], str(route.via), route.source)
+        return Way(own[max(ways)[1]], str(route.via), route.source)
 
     def _next(self, way: Way, into: Interface) -> Iterator[tuple[Interface, str]]:
         """Yields the gateways at which a packet comes in next, each with a doubt about that."""
         if not way.via:
+            if way.onto and way.out is not None and self.view is View.MAY:
+                others = self._hearing(way.out, [i for i in self.gateways.all if i.device != into.device])
+                yield from ((i, f"whether {i} answers for addresses of others is not known") for i in others)
             return
         owners = [i for i in self.gateways.all if any(str(ip) == way.via for ip in i.gateway.answers)]
         if way.out is not None:
-            reached = self.emitted(way.out)
-            beside = self.gateways.beside(way.out, self.view)
-            owners = [i for i in owners if i in beside or self.hears(i, reached)]
+            owners = self._hearing(way.out, owners)
         if owners and way.out is not None:
             yield from ((i, "") for i in owners)
         elif self.view is View.MAY:
             doubt = way.doubt or f"what the device at {way.via} does with packets is not known"
             others = [i for i in self.gateways.all if i != into and self.gateways.up(i, View.MAY)]
             yield from ((i, doubt) for i in others)
+
+    def _hearing(self, out: Interface, some: Iterable[Interface]) -> list[Interface]:
+        """Returns those of some gateways that hear what another one sends."""
+        reached, beside = self.emitted(out), self.gateways.beside(out, self.view)
+        return [i for i in some if i in beside or self.hears(i, reached)]

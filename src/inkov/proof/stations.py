@@ -106,8 +106,8 @@ class Stations:
 
     def _on_ports(self, ports: Iterable[Domains], senders: _Ports, hearers: _Ports) -> None:
         mask = self.vlans.mask
-        for refs, sent, heard, sent_by_one, heard_by_one in ports:
-            if heard & mask & ~(sent | heard_by_one) or (not sent_by_one and heard_by_one & mask):
+        for refs, sent, heard, sent_by_one, heard_by_one, unanswered in ports:
+            if mask & (heard & ~(sent | heard_by_one) | unanswered | (0 if sent_by_one else heard_by_one)):
                 self.mute += refs
             if (sent | heard) & mask:
                 is_in = self._whole and (sent_by_one | heard_by_one) & mask

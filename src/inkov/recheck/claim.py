@@ -105,6 +105,7 @@ def _some(names: list[str]) -> str:
 
 
 def is_served(stations: Stations, by_vlan: Mapping[int, object]) -> bool:
-    """Tells whether some gateway serves a VLAN that stations send in or hear."""
+    """Tells whether some gateway serves a VLAN of a segment, or one that its stations send in or hear."""
     domains = {d for _, (d, _) in stations.starts} | {d for _, d in stations.hearers}
+    domains |= set(stations.segment.vlans) if stations.segment.ports is None else set()
     return any(by_vlan.get(d) for d in domains)

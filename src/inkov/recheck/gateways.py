@@ -19,6 +19,9 @@ At: TypeAlias = tuple[str, Gateway]
 
 Places: TypeAlias = set[tuple[str, Inside]]
 
+_DROPPED, _ANYBODY = object(), object()
+"""Stand where a route has a next device: it drops packets; it puts them on the wire for whoever answers."""
+
 
 class Gateways:
     """All gateways of a campus, each as doubtful as the port table is read."""
@@ -120,23 +123,36 @@ class Gateways:
     def _ways(self, device: str, into: Gateway, target: Any) -> Iterator[tuple[Gateway | None, Any]]:
         switch = self.campus.switches[device]
         own = [g for g in switch.gateways if g.vrf == into.vrf and self.up((device, g))]
-        found: list[tuple[int, Gateway | None, Any]] = [
-            (a.network.prefixlen, g, None) for g in own for a in g.addresses if target in a.network
+        found: list[tuple[tuple[int, int], Gateway | None, Any]] = [
+            ((a.network.prefixlen, 0), g, None) for g in own for a in g.addresses if target in a.network
         ]
-        found += [(target.max_prefixlen, g, None) for g in own if "subnet" in g.untold]  # as small as any
-        every = [g for g in switch.gateways if g.vrf == into.vrf]
-        for route in switch.routes:
-            leads = [g for g in every if any(route.via in a.network for a in g.addresses)]
-            withdrawn = bool(leads) and not any(g in own for g in leads)
-            if route.vrf == into.vrf and target in route.prefix and not withdrawn:
-                outs = [
-                    (a.network.prefixlen, n) for n, g in enumerate(own) for a in g.addresses if route.via in a.network
-                ]
-                found.append((route.prefix.prefixlen, own[max(outs)[1]] if outs else None, route.via))
-        sure = [n for n, g, _ in found if g is not None and self._surely_up(device, g)]
-        yield from ((g, via) for n, g, via in found if n >= max(sure, default=0))
+        found += [((target.max_prefixlen, 0), g, None) for g in own if "subnet" in g.untold]  # as small as any
+        found += self._by_routes(switch, into, own, target)
+        sure = [n for n, g, via in found if via is _DROPPED or (g is not None and self._surely_up(device, g))]
+        yield from ((g, via) for n, g, via in found if via is not _DROPPED and (not sure or n >= max(sure)))
         if switch.learns:
             yield None, ip_address("::")
+
+    @staticmethod
+    def _by_routes(
+        switch: Switch, into: Gateway, own: list[Gateway], target: Any
+    ) -> Iterator[tuple[tuple[int, int], Gateway | None, Any]]:
+        """Yields the static routes for a target, each with what it is worth, the gateway it leads out by, and the next device."""
+        every = [g for g in switch.gateways if g.vrf == into.vrf]
+        fits = []
+        for route in switch.routes:
+            leads = [
+                (next((a.network.prefixlen for a in g.addresses if route.via and route.via in a.network), 0), n)
+                for n, g in enumerate(every)
+                if (g.key == route.out if route.out else any(route.via and route.via in a.network for a in g.addresses))
+            ]
+            up = [(length, n) for length, n in leads if every[n] in own]
+            if route.vrf == into.vrf and target in route.prefix and (up or not leads):
+                fits.append((route, every[max(up)[1]] if up else None))
+        plain = {route.prefix for route, _ in fits if route.metric is None}
+        for route, out in fits:
+            via = route.via or (_ANYBODY if route.out else _DROPPED)
+            yield (route.prefix.prefixlen, -(route.metric or 0) if route.prefix not in plain else 0), out, via
 
     def _surely_up(self, device: str, gateway: Gateway) -> bool:
         plain = Ports(self.campus, self.made, sure=True)
@@ -144,12 +160,14 @@ class Gateways:
 
     def _next(self, into: At, out: Gateway | None, via: Any, reach: Callable[[At], Places]) -> list[At]:
         device = into[0]
-        owners = [at for at in self.all if via in at[1].answers and self.up(at)]
+        owners = [at for at in self.all if self.up(at) and (via is _ANYBODY or via in at[1].answers)]
         if out is not None:
             fars, places = self._fars((device, out)) if out.port else [], reach((device, out))
             routed = {f for f in fars if isinstance(self.campus.switches[f.switch].ports[f.port].switching, Routed)}
             beside = [at for at in owners if PortRef(at[0], at[1].port) in routed and at[1].vid == out.vid]
             owners = [at for at in owners if at in beside or self.hears(at, places)]
+        if via is _ANYBODY:
+            return [at for at in owners if at[0] != device]
         others = [at for at in self.all if (at[0], at[1].key) != (device, into[1].key) and self.up(at)]
         return owners if owners and out is not None else others
 

@@ -215,8 +215,8 @@ class Stations:
         out = [(d, tags) for d in vlans for tags in ports.leaves(one, (d, ()), [own])]
         if joins and any(not tags for _, tags in out) and not any(ports.enters(one, (), [own])):
             return True
-        sent = {d for d, _ in inside}
-        return any(d not in sent for d, tags in out if tags or not joins)
+        deaf = {tags for _, tags in out if tags and not ports.enters(one, tags, [own])}
+        return bool(deaf) or any(d not in {s for s, _ in inside} for d, tags in out if tags or not joins)
 
     def _in_all(self, vlans: VlanSet, refs: list[PortRef], own: Own, ports: Ports) -> None:
         """Takes the one untagged station of ports into all VLANs that it sends in or hears, if one is of the segment."""

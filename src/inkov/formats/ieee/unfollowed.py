@@ -9,7 +9,7 @@ from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.source import Touches
 
-_KNOWN: Final = {
+KNOWN: Final = {
     "/bridges/bridge": frozenset(["name", "address", "bridge-type", "ports", "up-time", "components", "component"]),
     "/bridges/bridge/component": frozenset(
         [
@@ -100,7 +100,7 @@ _KNOWN: Final = {
 }
 """Leaves that are followed or have no effect on where frames go; what else is set may do anything. Addresses are not stated here anyway."""
 
-_OF_CUSTOMERS: Final = {
+OF_CUSTOMERS: Final = {
     "/bridges/bridge/bridge-type": "customer-vlan-bridge",
     "/bridges/bridge/component/type": "c-vlan-component",
     "/interfaces/interface/bridge-port/port-type": "c-vlan-bridge-port",
@@ -133,7 +133,7 @@ def record(bridge: Node, component: Node, interfaces: list[Node], reading: Readi
 def _unknown(node: Node, path: str, at: str, reading: Reading) -> None:
     for leaf, value in node.items():
         whole = f"{path}/{leaf}"
-        plain = _OF_CUSTOMERS[whole] == local(str(value)) if whole in _OF_CUSTOMERS else leaf in _KNOWN[path]
+        plain = OF_CUSTOMERS[whole] == local(str(value)) if whole in OF_CUSTOMERS else leaf in KNOWN[path]
         if not plain and not _does_nothing(value):
             reading.touch(whole, Touches.FRAMES, f"{at}/{leaf}")
 

@@ -20,7 +20,7 @@ from inkov.formats.openconfig.leaves import record, record_roots
 from inkov.formats.openconfig.neighbours import heard
 from inkov.formats.openconfig.switched import record_today, switching_of
 from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick, short, text_leaf
-from inkov.formats.openconfig.vlans import default_instance, tag_format, vlan_table
+from inkov.formats.openconfig.vlans import default_instance, is_whole_bridge, tag_format, vlan_table
 from inkov.formats.openconfig.wrappers import local, merge, unwrap
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.names import natural
@@ -89,7 +89,7 @@ class Export:
         if vlans is None:
             reading.note("no VLAN table in this export; a VLAN is taken to exist where a port is a member")
         tree, address, tree_places = openconfig_stp.bridge_tree(document, reading)
-        record_roots(document, reading)
+        record_roots(document, reading, whole_bridge=is_whole_bridge(document))
         top = isinstance(pick(document, "vlans"), dict)
         places = {Setting.VLANS.key: "vlans" if top else Setting.VLANS.path, **tree_places}
         return Switch(
@@ -209,14 +209,14 @@ def _port_like(entry: Node, name: str, path: str, reading: Reading, routed: list
         key = orjson.dumps(entry).replace(_named(name), b"")
     except TypeError:  # a number larger than 64 bits
         routed.append(entry)
-        record(entry, "interfaces/interface", path, reading, name)
+        record(entry, "interfaces/interface", path, reading, port=name)
         record_today(entry, name, path, reading)
         return _port(entry, name, leaves_of(entry), path, reading)
     like = _ALIKE.get(key)
     if like is None:
         said = len(reading.problems) + len(reading.notes)
         made = _port(entry, name, leaves_of(entry), path, reading)
-        plain = not record(entry, "interfaces/interface", path, reading, name)
+        plain = not record(entry, "interfaces/interface", path, reading, port=name)
         plain = not record_today(entry, name, path, reading) and plain
         if openconfig_routing.may_route(entry):
             routed.append(entry)

@@ -97,6 +97,8 @@ stp/interfaces/interface: name edge-port link-type bpdu-filter
 )
 """What is followed, has no effect, or only takes away; `/*` stands for everything below."""
 
+_TYPE: Final = "network-instances/network-instance/type"
+
 TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
     "interfaces": (Touches.FRAMES, ()),
     "interfaces/interface/loopback-mode": (Touches.FRAMES, (False, "NONE")),
@@ -123,7 +125,7 @@ TOUCHING: Final[dict[str, tuple[Touches, tuple[Any, ...]]]] = {
         )
     },
     "network-instances": (Touches.FRAMES, ()),
-    "network-instances/network-instance/type": (Touches.FRAMES, ("DEFAULT_INSTANCE", "L3VRF")),
+    _TYPE: (Touches.FRAMES, ("DEFAULT_INSTANCE", "L3VRF")),
     "network-instances/network-instance/fallback-network-instance": (Touches.PACKETS, ("",)),
     "network-instances/network-instance/inter-instance-policies": (Touches.PACKETS, ()),
     "network-instances/network-instance/connection-points": (Touches.FRAMES, ()),
@@ -168,25 +170,25 @@ def _settled_paths() -> tuple[frozenset[str], frozenset[str]]:
     return frozenset(leaves), frozenset(below)
 
 
-_LEAVES, _BELOW = _settled_paths()
+LEAVES, BELOW = _settled_paths()
 
 
 @lru_cache(maxsize=16384)
 def touching(path: str) -> tuple[Touches, tuple[Any, ...]] | None:
     """Returns what a leaf at a path may change and the values with which it changes nothing; None where it has no such effect."""
-    if path in _LEAVES:
+    if path in LEAVES:
         return None
     steps = path.split("/")
     prefixes = ["/".join(steps[:n]) for n in range(len(steps), 0, -1)]
     for prefix in prefixes:
         if prefix in TOUCHING:
             return TOUCHING[prefix]
-        if prefix in _BELOW and ":" not in path:
+        if prefix in BELOW and ":" not in path:
             return None
     return None
 
 
-def record(node: Any, path: str, at: str, reading: Reading, port: str = "") -> bool:
+def record(node: Any, path: str, at: str, reading: Reading, *, port: str = "", but: str = "") -> bool:
     """Records what a part of a document states and the reader does not follow.
 
     Args:
@@ -195,6 +197,7 @@ def record(node: Any, path: str, at: str, reading: Reading, port: str = "") -> b
         at: its path with keys.
         reading: where to record it.
         port: the port that it is of; empty for all of the device.
+        but: a leaf that is followed here.
 
     Returns:
         Whether there was anything.
@@ -203,18 +206,24 @@ def record(node: Any, path: str, at: str, reading: Reading, port: str = "") -> b
         return False
     for leaf, place, value in _leaves(node, path, at):
         effect = touching(leaf)
-        if effect is not None and _does(value, effect):
+        if effect is not None and leaf != but and _does(value, effect):
             reading.touch(f"/{leaf}", effect[0], place, port=port if effect[0] is Touches.STOPS else "")
     return True
 
 
-def record_roots(document: Mapping[str, Any], reading: Reading) -> None:
-    """Records what a document states and the reader does not follow, but for what interfaces hold: each is recorded as it is read."""
+def record_roots(document: Mapping[str, Any], reading: Reading, *, whole_bridge: bool = False) -> None:
+    """Records what a document states and the reader does not follow, but for what interfaces hold: each is recorded as it is read.
+
+    Args:
+        document: its containers by name.
+        reading: where to record it.
+        whole_bridge: the instance that bridges is the bridge of the device, and its type says nothing more.
+    """
     for root, held in document.items():
         own = held
         if root == "interfaces" and isinstance(held, dict):
             own = {k: v for k, v in held.items() if local(k) != "interface"}
-        record(own, root, f"/{root}", reading)
+        record(own, root, f"/{root}", reading, but=_TYPE if whole_bridge else "")
 
 
 def _does(value: Any, effect: tuple[Touches, tuple[Any, ...]] | None) -> bool:
@@ -246,7 +255,7 @@ def _touches(node: Any, path: str) -> bool:
 def _open(path: str, keys: tuple[str, ...]) -> tuple[tuple[str, str], ...]:
     """Returns the members of a container that are not settled, whatever they hold, each with its path."""
     found = ((key, _below(path, key)) for key in keys)
-    return tuple((key, inner) for key, inner in found if inner not in _LEAVES and not _is_count(inner))
+    return tuple((key, inner) for key, inner in found if inner not in LEAVES and not _is_count(inner))
 
 
 def _below(path: str, key: str) -> str:
@@ -257,7 +266,7 @@ def _below(path: str, key: str) -> str:
 
 
 def _is_count(path: str) -> bool:
-    return path in _BELOW and path.endswith("/counters")
+    return path in BELOW and path.endswith("/counters")
 
 
 def _leaves(node: Any, path: str, at: str) -> Iterator[tuple[str, str, Any]]:

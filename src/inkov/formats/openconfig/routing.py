@@ -12,11 +12,12 @@ from dataclasses import replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
-from inkov.formats.openconfig.filters import Filters, Place, kind_of, prefix
+from inkov.formats.openconfig.filters import Filters, Place, kind_of
+from inkov.formats.openconfig.static_routes import static_routes
 from inkov.formats.openconfig.tree import Node, child, entries, flag, is_off, leaves_of, pick
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
-from inkov.model.routing import SUBNET_UNTOLD, Address, Gateway, Ip, Route
+from inkov.model.routing import SUBNET_UNTOLD, Address, Gateway, Ip
 from inkov.model.source import Touches
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
 
@@ -138,6 +139,8 @@ class Layer3:
         self.routed = routed
         self.names = names
         self.reading = reading
+        self._at: dict[Place, str] = {}
+        """The `key` of the gateway at each place that has one."""
         self.instances = list(
             entries(child(document, "network-instances"), "network-instance", "name", reading, "/network-instances")
         )
@@ -161,7 +164,7 @@ class Layer3:
             "filters": filters,
             "routing": _routes(default),
             "learns": ", ".join(sorted(set(self._protocols()) - _OWN_ROUTES)),
-            "routes": tuple(self._static(default)),
+            "routes": tuple(static_routes(self.document, self.instances, default, self._at, self.reading)),
         }
 
     def _gateways(
@@ -176,6 +179,7 @@ class Layer3:
             if not (own or virtual):
                 continue
             untold = self._unmeasured(entry, place)
+            self._at[place] = gateway.key
             yield replace(
                 gateway,
                 doubt=gateway.doubt or (SUBNET_UNTOLD if untold else ""),
@@ -273,36 +277,6 @@ class Layer3:
                 identifier = leaves_of(entry).get("identifier", pick(entry, "identifier"))
                 if isinstance(identifier, str):
                     yield local(identifier)
-
-    def _static(self, default: Node | None) -> Iterator[Route]:
-        older = child(child(self.document, "local-routes"), "static-routes")
-        for entry in entries(older, "static", "prefix", self.reading, "/local-routes") if older else ():
-            yield from self._route(entry, "")
-        for instance in self.instances:
-            vrf = "" if instance is default else str(pick(instance, "name"))
-            for protocol in entries(
-                child(instance, "protocols"), "protocol", "name", self.reading, "/network-instances"
-            ):
-                if is_off(protocol):
-                    continue
-                routes = child(protocol, "static-routes")
-                for entry in entries(routes, "static", "prefix", self.reading, "/network-instances") if routes else ():
-                    yield from self._route(entry, vrf)
-
-    def _route(self, entry: Node, vrf: str) -> Iterator[Route]:
-        text = leaves_of(entry).get("prefix", pick(entry, "prefix"))
-        path = f"/{_STATIC}/static[prefix={text}]"
-        target = prefix(text, self.reading, path)
-        for hop in entries(child(entry, "next-hops"), "next-hop", "index", self.reading, path):
-            via = leaves_of(hop).get("next-hop")
-            try:
-                address = ipaddress.ip_address(str(via))
-            except ValueError:
-                at = f"{path}/next-hops/next-hop[index={pick(hop, 'index')}]"
-                self.reading.touch(f"/{_STATIC}/static/next-hops/next-hop", Touches.PACKETS, at)
-                continue
-            if target is not None:
-                yield Route(target, address, vrf, self.reading.source(path))
 
 
 def may_route(entry: Node) -> bool:

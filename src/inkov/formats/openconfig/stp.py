@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any, NamedTuple
 
-from inkov.formats.openconfig.tree import Node, child, entries, leaves_of, pick, vlan_number
+from inkov.formats.openconfig.tree import Node, child, entries, flag, leaves_of, pick, vlan_number
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.settings import Setting
@@ -126,7 +126,8 @@ def with_port_trees(ports: dict[str, Port], document: Node, tree: BridgeTree, re
     for name, leaves in _interfaces(stp, reading, "/stp/interfaces"):
         if name in made:
             edge = _EDGE.get(local(str(leaves.get("edge-port", ""))))
-            runs = leaves.get("bpdu-filter") is not True
+            where = f"/stp/interfaces/interface[name={name}]/config/bpdu-filter"
+            runs = not flag(leaves.get("bpdu-filter"), False, reading, where)
             origin = made[name].origin
             if "edge-port" in leaves:
                 where = f"/stp/interfaces/interface[name={name}]/config/edge-port"

@@ -154,12 +154,37 @@ def _vlan_entry(entry: Node, path: str, reading: Reading) -> tuple[Vid, str, boo
 
 
 def default_instance(instances: list[Node]) -> Node | None:
-    """Returns the usual network instance: by its type, then its name, then because it is the only one."""
+    """Returns the usual network instance: by its type, then its name, then because it is the only one, or the only one that bridges."""
     for instance in instances:
-        kind = leaves_of(instance).get("type")
-        if isinstance(kind, str) and local(kind) == "DEFAULT_INSTANCE":
+        if _type_of(instance) == "DEFAULT_INSTANCE":
             return instance
     for instance in instances:
         if pick(instance, "name") == "default":
             return instance
-    return instances[0] if len(instances) == 1 else None
+    bridging = [i for i in instances if _type_of(i) != "L3VRF"]
+    return instances[0] if len(instances) == 1 else bridging[0] if len(bridging) == 1 else None
+
+
+def is_whole_bridge(document: Node) -> bool:
+    """Tells whether an instance that bridges (L2VSI, L2L3) is the only one that does, and has all ports that switch frames.
+
+    Then it is the bridge of the device as any other; where there are several, each is a bridge of its own.
+    """
+    quiet = Reading("")
+    instances = list(entries(child(document, "network-instances"), "network-instance", "name", quiet, ""))
+    bridging = [i for i in instances if _type_of(i) != "L3VRF"]
+    if len(bridging) != 1 or _type_of(bridging[0]) not in {"L2VSI", "L2L3"}:
+        return False
+    held = list(entries(child(bridging[0], "interfaces"), "interface", "id", quiet, ""))
+    listed = {str(leaves_of(e).get("interface", pick(e, "id"))) for e in held}
+    every = entries(child(document, "interfaces"), "interface", "name", quiet, "")
+    return all(
+        str(pick(e, "name")) in listed
+        for e in every
+        if any(child(child(e, holder), "switched-vlan") for holder in ("ethernet", "aggregation"))
+    )
+
+
+def _type_of(instance: Node) -> str:
+    kind = leaves_of(instance).get("type")
+    return local(kind) if isinstance(kind, str) else ""

@@ -5,20 +5,22 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Annotated, Any, Literal, TypeAlias
 
-from pydantic import BeforeValidator, Field
+from pydantic import BeforeValidator, Field, model_validator
 
 from inkov.formats.ours.fields import (
     Document,
     Flag,
     IpField,
     Label,
+    Number,
     OwnAddress,
     PrefixField,
     PrefixOrAny,
     Title,
     one_or_more,
+    wrong,
 )
-from inkov.model.routing import SUBNET_UNTOLD, Entry, Gateway
+from inkov.model.routing import SUBNET_UNTOLD, Entry, Gateway, Route, gateway_key
 from inkov.model.source import Source
 from inkov.model.vlanset import Vid
 
@@ -80,5 +82,35 @@ class RouteEntry(Document):
     """One static route."""
 
     to: PrefixField
-    via: IpField
+    via: IpField | Literal["drop"] = Field(
+        None, description="The next device's address; drop: packets end here; left out where 'onto' is all there is."
+    )
+    onto: Label = Field(
+        "",
+        description="The gateway that packets go out by: its VLAN, or its routed port, with the tag if there is one.",
+    )
+    metric: Number | None = Field(None, description="Of two routes to one prefix the lower counts.")
     vrf: Label = ""
+
+    @model_validator(mode="after")
+    def _leads(self) -> RouteEntry:
+        if self.via is None and not self.onto:
+            raise wrong("a route needs 'via': the next device's address, or drop")
+        if self.via == "drop" and self.onto:
+            raise wrong("a route that drops packets leads onto nothing")
+        return self
+
+    @property
+    def out(self) -> str:
+        """The `key` of the gateway that it leads out by; empty where none is named."""
+        if not self.onto:
+            return ""
+        port, _, tag = self.onto.rpartition(" ")
+        if not port and self.onto.isdecimal():
+            return gateway_key("", int(self.onto))
+        return gateway_key(port, int(tag)) if port and tag.isdecimal() else gateway_key(self.onto, None)
+
+    def model(self, source: Source) -> Route:
+        """Returns the route."""
+        via = None if self.via == "drop" else self.via
+        return Route(self.to, via, self.vrf, source, self.out, self.metric)

@@ -30,7 +30,7 @@ def layer3(document: SwitchDocument, lines: Lines, reading: Reading) -> dict[str
         "gateways": gateways,
         "routing": True if document.routing is None and document.kind == "router" else document.routing,
         "learns": "a routing protocol" if document.learns_routes else "",
-        "routes": tuple(Route(e.to, e.via, e.vrf, source("routes", i)) for i, e in enumerate(document.routes)),
+        "routes": tuple(_routes(document, gateways, source, reading)),
         "filters": {
             name: Filter(
                 name, tuple(e.model(source("filters", name, i)) for i, e in enumerate(some)), source("filters", name)
@@ -38,6 +38,19 @@ def layer3(document: SwitchDocument, lines: Lines, reading: Reading) -> dict[str
             for name, some in document.filters.items()
         },
     }
+
+
+def _routes(document: SwitchDocument, gateways: tuple[Gateway, ...], source: Any, reading: Reading) -> Iterator[Route]:
+    """Yields the routes; records those that lead onto a gateway that is not there."""
+    there = {g.key: f"{g.port} {g.vid or ''}".strip() for g in gateways}
+    for i, entry in enumerate(document.routes):
+        route = entry.model(source("routes", i))
+        if route.out and route.out not in there:
+            hint = nearest(entry.onto, there.values())
+            reading.wrong(
+                f"no gateway of this device is on {entry.onto!r:.60}{hint}", route.source.path, route.source.line
+            )
+        yield route
 
 
 def _gateways(document: SwitchDocument, source: Any) -> Iterator[Gateway]:

@@ -13,11 +13,20 @@ from inkov.kinds.spell import domains, keys
 from inkov.kinds.table import subinterfaces
 from inkov.model.habits import habit_stated
 from inkov.model.names import natural
-from inkov.model.routing import Entry, Gateway
+from inkov.model.routing import Entry, Gateway, Route
 from inkov.model.settings import Setting
 from inkov.model.source import Touches
-from inkov.model.switch import ALL_HABITS, DEFAULT_VLAN, DOT1Q, Kind, Port, Switch, VlanType
-from inkov.model.tree import ANY_REGISTRATION, BRIDGE_PRIORITY, NO_PORT_TREE, PORT_PRIORITY, BridgeTree, PortTree
+from inkov.model.switch import ALL_HABITS, DEFAULT_VLAN, DOT1Q, Kind, Port, Switch, Vlan, VlanType
+from inkov.model.tree import (
+    ANY_REGISTRATION,
+    BRIDGE_PRIORITY,
+    NO_PORT_TREE,
+    PORT_PRIORITY,
+    BridgeTree,
+    PortTree,
+    Registration,
+    Sync,
+)
 from inkov.model.vlanset import ALL
 from inkov.model.yamltext import Dumper, dumped
 
@@ -42,12 +51,12 @@ def file_name(switch: Switch, taken: set[str]) -> str:
     return name
 
 
-class _Line(dict[Any, Any]):
+class Line(dict[Any, Any]):
     """A mapping in one line."""
 
 
 Dumper.add_representer(
-    _Line, lambda dumper, data: dumper.represent_mapping("tag:yaml.org,2002:map", dict(data).items(), flow_style=True)
+    Line, lambda dumper, data: dumper.represent_mapping("tag:yaml.org,2002:map", dict(data).items(), flow_style=True)
 )
 
 
@@ -72,7 +81,7 @@ def _document(switch: Switch) -> Iterator[tuple[str, Any]]:
     said: dict[str, Any] = {
         "mac": switch.mac,
         "role": switch.role,
-        "assume": _Line(
+        "assume": Line(
             {k: v for n in stated for k, v in habit_stated(n, getattr(switch.habits, n)).items()}
             | ({"without-effect": list(switch.without_effect)} if switch.without_effect else {})
         ),
@@ -82,10 +91,10 @@ def _document(switch: Switch) -> Iterator[tuple[str, Any]]:
             if (paths := [t.path for t in switch.touches if t.touches is what])
         },
         "lacks": list(switch.lacks),
-        "limits": _Line(switch.limits),
+        "limits": Line(switch.limits),
         "tree": _tree(switch.tree),
         "pruning": switch.prunes,
-        "sync": _sync(switch),
+        "sync": sync_keys(switch.sync) if switch.sync else {},
     }
     yield from ((key, value) for key, value in said.items() if value)
     yield from _layer3(switch)
@@ -103,7 +112,7 @@ def _tree(tree: BridgeTree) -> dict[str, Any]:
     if tree.priority != BRIDGE_PRIORITY:
         found["priority"] = tree.priority
     if tree.own:
-        found["own"] = _Line(tree.own)
+        found["own"] = Line(tree.own)
     if tree.wide is not None:
         found["costs"] = "32-bit" if tree.wide else "16-bit"
     if tree.region is not None:
@@ -112,20 +121,18 @@ def _tree(tree: BridgeTree) -> dict[str, Any]:
     return found
 
 
-def _sync(switch: Switch) -> dict[str, Any]:
-    sync = switch.sync
-    if sync is None:
-        return {}
+def sync_keys(sync: Sync) -> dict[str, Any]:
+    """Returns a sync group as a switch file has it, but for its secret."""
     found: dict[str, Any] = {"group": sync.group, "role": sync.role.value}
     if sync.generation is not None:
         found["generation"] = sync.generation
     if sync.spread != ALL:
         found["spread"] = str(sync.spread)
-    return _Line(found if sync.private else {**found, "private": False})
+    return Line(found if sync.private else {**found, "private": False})
 
 
 def _layer3(switch: Switch) -> Iterator[tuple[str, Any]]:
-    own = {g.vid: _gateway(g) for g in switch.gateways if not g.port and g.vid is not None}
+    own = {g.vid: gateway_keys(g) for g in switch.gateways if not g.port and g.vid is not None}
     if own or switch.gateways_stated:
         yield "gateways", own
     if switch.routing is not None and not (switch.kind is Kind.ROUTER and switch.routing):
@@ -133,13 +140,13 @@ def _layer3(switch: Switch) -> Iterator[tuple[str, Any]]:
     if switch.learns:
         yield "learns-routes", True
     if switch.routes:
-        routes = ({"to": str(r.prefix), "via": str(r.via)} | ({"vrf": r.vrf} if r.vrf else {}) for r in switch.routes)
-        yield "routes", [_Line(r) for r in routes]
+        yield "routes", [Line(route_keys(r)) for r in switch.routes]
     if switch.filters:
-        yield "filters", {name: [_entry(e) for e in f.entries] for name, f in switch.filters.items()}
+        yield "filters", {name: [entry_keys(e) for e in f.entries] for name, f in switch.filters.items()}
 
 
-def _gateway(gateway: Gateway) -> dict[str, Any]:
+def gateway_keys(gateway: Gateway) -> dict[str, Any]:
+    """Returns a gateway as a switch file has it."""
     found: dict[str, Any] = {"address": [str(a) for a in gateway.addresses]}
     more = {"in": gateway.inward, "out": gateway.outward, "vrf": gateway.vrf}
     found |= {key: value for key, value in more.items() if value}
@@ -149,15 +156,28 @@ def _gateway(gateway: Gateway) -> dict[str, Any]:
         found["virtual"] = [str(ip) for ip in gateway.virtual]
     if gateway.untold:
         found["not-told"] = list(gateway.untold)
-    return _Line(found)
+    return Line(found)
 
 
-def _entry(entry: Entry) -> dict[str, Any]:
+def route_keys(route: Route) -> dict[str, Any]:
+    """Returns a static route as a switch file has it."""
+    port, vid = route.onto or ("", None)
+    return {
+        "to": str(route.prefix),
+        **({"via": "drop"} if route.drops else {"via": str(route.via)} if route.via else {}),
+        **({"onto": f"{port} {vid or ''}".strip()} if route.out else {}),
+        **({} if route.metric is None else {"metric": route.metric}),
+        **({"vrf": route.vrf} if route.vrf else {}),
+    }
+
+
+def entry_keys(entry: Entry) -> dict[str, Any]:
+    """Returns an entry of an address filter as a switch file has it."""
     found: dict[str, Any] = {"action": "accept" if entry.accepts else "drop"}
     for key, value in (("from", entry.origin), ("to", entry.target), ("only", entry.only)):
         if value:
             found[key] = str(value)
-    return _Line(found)
+    return Line(found)
 
 
 def _vlans(switch: Switch) -> Iterator[tuple[str, Any]]:
@@ -181,22 +201,22 @@ def _vlans(switch: Switch) -> Iterator[tuple[str, Any]]:
             yield "vlans", "as used"
     else:
         absent = switch.default_vlan_listed and DEFAULT_VLAN not in switch.vlans
-        default = {DEFAULT_VLAN: _Line(state="absent")} if absent else {}
-        yield "vlans", default | {v: _vlan(switch, v) for v in switch.vlans}
+        default = {DEFAULT_VLAN: Line(state="absent")} if absent else {}
+        yield "vlans", default | {v: vlan_entry(entry) for v, entry in switch.vlans.items()}
 
 
 def _bridge(bridge: Mapping[str, Any]) -> dict[str, Any]:
     return {**bridge, "untagged": ",".join(bridge["untagged"])} if "untagged" in bridge else dict(bridge)
 
 
-def _vlan(switch: Switch, vid: int) -> Any:
-    entry = (switch.vlans or {})[vid]
+def vlan_entry(entry: Vlan) -> Any:
+    """Returns a VLAN of the table as a switch file has it."""
     if entry.active and entry.type is VlanType.PLAIN and entry.primary is None:
         return entry.name
     found: dict[str, Any] = {"name": entry.name}
     found |= {} if entry.active else {"state": "suspended"}
     found |= {} if entry.type is VlanType.PLAIN else {"type": entry.type.value}
-    return _Line(found if entry.primary is None else {**found, "primary": entry.primary})
+    return Line(found if entry.primary is None else {**found, "primary": entry.primary})
 
 
 # -- ports -------------------------------------------------------------------------------------------
@@ -212,7 +232,7 @@ def _ports(switch: Switch) -> Iterator[tuple[str, Any]]:
     for port in switch.ports.values():
         entry = _port(port, behind.get(port.name, []))
         if port.is_lag:
-            lags[port.name] = _Line(entry)
+            lags[port.name] = Line(entry)
         else:
             shown = json.dumps(entry, sort_keys=True, default=str) + (port.name if behind.get(port.name) else "")
             ports[shown].append(port.name)
@@ -220,7 +240,7 @@ def _ports(switch: Switch) -> Iterator[tuple[str, Any]]:
     made: dict[str, Any] = {}
     for shown, names in sorted(ports.items(), key=lambda item: natural(item[1][0])):
         for pattern in port_patterns(names):
-            made[pattern] = _Line(entries[shown])
+            made[pattern] = Line(entries[shown])
     if made:
         yield "ports", made
     if lags:
@@ -232,7 +252,7 @@ def _port(port: Port, gateways: list[Gateway]) -> dict[str, Any]:
     tags = subinterfaces(port.switching)
     if tags is not None:
         own = {g.vid: g for g in gateways}
-        found["subinterfaces"] = {"untagged" if t is None else t: _gateway(own[t]) for t in tags if t in own}
+        found["subinterfaces"] = {"untagged" if t is None else t: gateway_keys(own[t]) for t in tags if t in own}
         if not found["subinterfaces"]:
             found = {"mode": "routed"}
     for key, value, usual in (
@@ -249,12 +269,16 @@ def _port(port: Port, gateways: list[Gateway]) -> dict[str, Any]:
     if port.tree.edge is not None or port.origin.states(Setting.EDGE):
         found["edge"] = "auto" if port.tree.edge is None else port.tree.edge
     if tree := _port_tree(port.tree):
-        found["tree"] = _Line(tree)
+        found["tree"] = Line(tree)
     if port.registration != ANY_REGISTRATION:
-        fixed = ALL - port.registration.normal - port.registration.forbidden
-        normal = port.registration.normal
-        found["registration"] = _Line(normal=str(normal), fixed=str(fixed), forbidden=str(port.registration.forbidden))
+        found["registration"] = registration_keys(port.registration)
     return found
+
+
+def registration_keys(own: Registration) -> dict[str, Any]:
+    """Returns what may be pruned at a port as a switch file has it."""
+    fixed = ALL - own.normal - own.forbidden
+    return Line(normal=str(own.normal), fixed=str(fixed), forbidden=str(own.forbidden))
 
 
 def _speed(speed: int) -> str | None:

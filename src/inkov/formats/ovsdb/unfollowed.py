@@ -8,7 +8,7 @@ from typing import Any, Final
 from inkov.formats.reading import Reading
 from inkov.model.source import Touches
 
-_FOLLOWED: Final = {
+FOLLOWED: Final = {
     "Bridge": frozenset(
         [
             "name",
@@ -91,7 +91,7 @@ def record(
     for table, rows in (("Bridge", (bridge,)), ("Port", ports)):
         for row in rows:
             for column, value in row.items():
-                known = column in _FOLLOWED[table] or column in _OF_TRANSPORT
+                known = column in FOLLOWED[table] or column in _OF_TRANSPORT
                 if not known and value not in ([], {}, "", False, None, ["set", []], ["map", []]):
                     reading.touch(f"/{table}/{column}", Touches.FRAMES, f"/{table}[name={row.get('name')}]/{column}")
     protected = [str(row.get("name")) for row in ports if row.get("protected") is True]

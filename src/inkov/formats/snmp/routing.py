@@ -15,6 +15,9 @@ _SIZES: Final = {1: 4, 2: 16, 3: 4, 4: 16}
 """Octets of an address by its type (RFC 4001, InetAddressType)."""
 
 _LOCAL, _BY_HAND, _REMOTE = 2, 3, 4
+_INVALID: Final = 2
+_DROPPING: Final = {"inetCidrRoute": {2, 5}, "ipCidrRoute": {2}}
+"""The types of routes that reject packets, or lose them (RFC 4292, RFC 2096), by table."""
 _PROTOCOLS: Final = {8: "RIP", 9: "IS-IS", 13: "OSPF", 14: "BGP"}
 _LINK_LOCAL: Final = (254, 128)
 
@@ -58,7 +61,7 @@ def untold_of(walk: Tables, i: int, address: Address) -> tuple[str, ...]:
 def routes(walk: Tables) -> tuple[tuple[Route, ...], str]:
     """Returns the routes by way of another device, and what may add others than those.
 
-    A route that drops packets, or goes out by an interface alone, is recorded as not followed.
+    A route that goes out by an interface alone is recorded as not followed.
     """
     found: dict[Route, None] = {}
     by: dict[str, None] = {}
@@ -70,6 +73,10 @@ def routes(walk: Tables) -> tuple[tuple[Route, ...], str]:
             by[_PROTOCOLS.get(proto or 0, f"protocol {proto} of its routing table")] = None
         if kind == _REMOTE and via is not None and not via.is_unspecified:
             found[Route(prefix, via, source=Source(walk.reading.file, line))] = None
+        elif kind in _DROPPING.get(table, ()):
+            found[Route(prefix, None, source=Source(walk.reading.file, line))] = None
+        elif (table, kind) == ("ipRoute", _INVALID):
+            continue  # not in use (RFC 1213, ipRouteType)
         elif kind not in {3, None} and proto != _LOCAL:
             walk.reading.touch(f"/{table}Type", Touches.PACKETS, f"{table}Type of {prefix}", line)
     if not told and walk.number("ipForwarding") != 2:

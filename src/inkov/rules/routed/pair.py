@@ -221,19 +221,19 @@ def routes(facts: Facts) -> Iterator[Fault]:
         odd = [
             (key, own[0].get(key), own[1].get(key))
             for key in dict.fromkeys([*own[0], *own[1]])
-            if (own[0].get(key) and own[0][key].via) != (own[1].get(key) and own[1][key].via)
+            if len({(r.via, bool(r.out)) if (r := some.get(key)) else None for some in own}) > 1
         ]
         odd = [
             (key, x, y)
             for key, x, y in odd
             if not any(r is not None and (r.via in answers) for r in (x, y))
             and all(r is not None or key[1] not in inside[n] for n, r in enumerate((x, y)))
-            and (x is None or y is None or any(x.via in p and y.via in p for p in inside[0] | inside[1]))
+            and (not (x and x.via and y and y.via) or any(x.via in p and y.via in p for p in inside[0] | inside[1]))
         ]
         if not odd:
             continue
         lines = [
-            f"{key[1]} via {x.via if x else 'nothing'} on {first} and via {y.via if y else 'nothing'} on {second}"
+            f"{key[1]} {x.way if x else 'via nothing'} on {first} and {y.way if y else 'via nothing'} on {second}"
             for key, x, y in odd
         ]
         lacking = first if sum(x is None for _, x, _ in odd) > sum(y is None for _, _, y in odd) else second
@@ -243,6 +243,6 @@ def routes(facts: Facts) -> Iterator[Fault]:
             what=f"{first} and {second} share gateways, and {count(len(odd), 'route')} of theirs differ"
             f"{'s' if len(odd) == 1 else ''}: {joined(lines, 2)}.",
             mend=f"Give {first} and {second} the same routes.",
-            evidence=tuple(Evidence(f"route {r.prefix} via {r.via}", r.source) for r in have[:4]),
+            evidence=tuple(Evidence(str(r), r.source) for r in have[:4]),
             causes=(*(Cause(lacking, Setting.ROUTES, entry=str(key[1])) for key, _, _ in odd),),
         )

@@ -50,11 +50,10 @@ def _taken(facts: Facts) -> set[Ip]:
     return {ip for i in facts.network.gateways.all for ip in i.gateway.answers} | set(hosts)
 
 
-def _leads(facts: Facts, switch: Switch, via: Ip, vrf: str) -> list[tuple[Interface, Vid]]:
-    """Returns the gateways of a device by which it reaches a next hop, each with a VLAN of it."""
+def _leads(facts: Facts, switch: Switch, route: Route) -> list[tuple[Interface, Vid]]:
+    """Returns the gateways of a device that a route leads out by, each with a VLAN of it."""
     gateways = facts.network.gateways
-    own = [i for i in gateways.of(switch.name) if i.gateway.vrf == vrf]
-    return [(i, v) for i in own if any(via in a.network for a in i.gateway.addresses) for v in gateways.vlans(i)]
+    return [(i, v) for i in gateways.of(switch.name) if route.leads_by(i.gateway) for v in gateways.vlans(i)]
 
 
 def _others(facts: Facts, device: str, vid: Vid, via: Ip) -> list[Interface]:
@@ -93,12 +92,12 @@ def nobody(facts: Facts) -> Iterator[Fault]:
     network, taken = facts.network, _taken(facts)
     for name, switch in network.switches.items():
         lost: dict[Ip, list[tuple[Route, list[tuple[Interface, Vid]]]]] = defaultdict(list)
-        for route in (r for r in switch.routes if r.via not in taken):
-            leads = _leads(facts, switch, route.via, route.vrf)
+        for via, route in ((r.via, r) for r in switch.routes if r.via not in taken):
+            leads = _leads(facts, switch, route) if via else []
             closed = leads and not any(members_of(network, VlanSet([v])) for _, v in leads)
-            others = [i for _, v in leads for i in _others(facts, name, v, route.via)]
-            if others and (closed or any(_like(facts, switch, route.prefix, v, taken) for _, v in leads)):
-                lost[route.via].append((route, leads))
+            others = [i for _, v in leads for i in _others(facts, name, v, via)] if via else []
+            if via and others and (closed or any(_like(facts, switch, route.prefix, v, taken) for _, v in leads)):
+                lost[via].append((route, leads))
         for via, rows in lost.items():
             serves = any(network.gateways.serves(i) for i in network.gateways.of(name))
             vid = rows[0][1][0][1]
@@ -112,7 +111,7 @@ def nobody(facts: Facts) -> Iterator[Fault]:
                 f"{named(network, vid)} that nobody here has: {effect}.",
                 mend=f"Set the next hop that is meant; there, {joined(shared, 3)} routes.",
                 evidence=(
-                    *(Evidence(f"route {r.prefix} via {via}", r.source) for r, _ in rows),
+                    *(Evidence(str(r), r.source) for r, _ in rows),
                     *map(gateway_fact, others[:2]),
                 ),
                 causes=tuple(Cause(name, Setting.ROUTES, entry=str(r.prefix)) for r, _ in rows),
@@ -202,7 +201,7 @@ def back(facts: Facts) -> Iterator[Fault]:
             mend=f"Give {hop} routes to {joined(map(str, nets), 3)} by way of {interface.device}.",
             evidence=(
                 *(gateway_fact(i) for i, _ in list(nets.values())[:3]),
-                *(Evidence(f"route {r.prefix} via {r.via}", r.source) for r in network.switches[hop].routes[:2]),
+                *(Evidence(str(r), r.source) for r in network.switches[hop].routes[:2]),
             ),
             causes=tuple(
                 Cause(hop, Setting.ROUTES, entry=e)
@@ -223,6 +222,8 @@ def _no_way_back(facts: Facts, far: Switch, net: Prefix, owners: dict[Ip, Interf
     if not fits:
         return "has no route to them" if any(r.prefix.version == net.version for r in far.routes) else ""
     best = max(fits, key=lambda r: r.prefix.prefixlen)
-    if best.via in owners or best.prefix.prefixlen:
+    if best.drops:
+        return "drops what is for them"
+    if best.via is None or best.via in owners or best.prefix.prefixlen:
         return ""
     return f"sends what is for them to {best.via}, which is no device here"
