@@ -11,7 +11,7 @@ from conftest import run_inkov, write_files
 from inkov.change.drift import Side
 from inkov.change.rehearsal import Rehearsal
 from inkov.model.names import PortRef
-from inkov.model.routing import Gateway
+from inkov.model.routing import Gateway, gateway_key
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import VlanSet
 from inkov.steps.edit import CannotChange
@@ -52,7 +52,7 @@ def changed(draw):
                 vid = draw(vids)
                 own = Gateway(vid, (ip_interface(f"192.0.{vid}.{draw(st.integers(1, 3))}/24"),))
                 new = draw(st.sampled_from([None, own]))
-                steps.append(SetSwitch(what=f"{n}", switch=ref.switch, gateways={vid: new}))
+                steps.append(SetSwitch(what=f"{n}", switch=ref.switch, gateways={gateway_key("", vid): new}))
             case "cut":
                 steps.append(Cut(what=f"{n}", ports=(ref,)))
     return campus, steps

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 import inkov
 from conftest import run_inkov, write_files
 from inkov.change.failures import trials
-from inkov.formats.ours.change_file import Typed, every_cut, on_the_spot, read, steps, written
+from inkov.formats.ours.change_file import Typed, every_cut, on_the_spot, read, steps
+from inkov.formats.ours.change_writer import written
 from inkov.formats.reading import Reading
 from inkov.formats.rewrite import edited, edits_of
 from inkov.forwarding.network import Network

@@ -226,7 +226,7 @@ def mend(
         view, steps, _ = mended(campus, only or (), at)
     as_text = result_format is Format.TEXT
     if output is not None and as_text and steps:
-        from inkov.formats.ours.change_file import written
+        from inkov.formats.ours.change_writer import written
 
         put(written(steps, f"cures for {view.campus}"), output)
     elif output is not None and as_text:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from inkov.model.switch import Vlan
 from inkov.model.vlanset import Vid
@@ -20,13 +20,13 @@ class Edits:
 
     Attributes:
         ports: of ports and LAGs, keys of a switch file with their values as text; None takes a key away.
-        vlans: VLANs that are to be defined.
-        priority: the bridge priority; None where it stays.
+        vlans: VLANs that are to be defined, or to go where None.
+        keys: settings of the switch by the path of their keys in a switch file, with their values; None takes one away.
     """
 
     ports: Mapping[str, Mapping[str, str | None]] = field(default_factory=dict)
-    vlans: Mapping[Vid, Vlan] = field(default_factory=dict)
-    priority: int | None = None
+    vlans: Mapping[Vid, Vlan | None] = field(default_factory=dict)
+    keys: Mapping[tuple[str, ...], Any] = field(default_factory=dict)
 
 
 class Cut(NamedTuple):

@@ -6,22 +6,24 @@ import difflib
 import json
 import shutil
 import tempfile
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import replace
 from enum import Enum
 from pathlib import Path, PurePosixPath
 
 from inkov.formats.edits import CannotEdit, Edits
+from inkov.formats.ours.switch_writer import entry_keys, gateway_keys, route_keys, sync_keys
 from inkov.formats.registry import FORMATS, format_of
 from inkov.formats.text import encoding
 from inkov.kinds.table import access_of, allowed_list, promiscuous_of, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
 from inkov.model.names import PortRef, natural
+from inkov.model.routing import of_key
 from inkov.model.settings import Setting
 from inkov.model.source import Source
-from inkov.model.switch import Port, Vlan
-from inkov.model.vlanset import Vid
+from inkov.model.switch import Port, Switch
+from inkov.model.tree import Sync
 from inkov.steps.settings import FILE_KEY, SETTING_OF, TreeChange
 from inkov.steps.steps import SetPorts, SetSwitch, Step
 
@@ -58,7 +60,7 @@ def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
     """Returns what a step sets in each file.
 
     Args:
-        step: settings of ports, VLANs to define, or a bridge priority.
+        step: settings of ports or of a switch.
         before: the campus that it is done on.
         after: the campus after it.
 
@@ -74,19 +76,37 @@ def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
                     setting = _SETTINGS[key]
                     ports.setdefault(file_of(before, ref, setting), {}).setdefault(ref.port, {})[key] = said
             return {name: Edits(some) for name, some in ports.items()}
-        case SetSwitch(tree=tree) if (
-            (step.vlans or tree) and not step.gateways and {k for k, _ in tree.items()} <= {"priority"}
-        ):
-            origin = before.switches[step.switch].origin
-            found: dict[str, Edits] = {}
-            if step.vlans:
-                found[origin.of(Setting.VLANS).file] = Edits(vlans=_defined(step))
-            if isinstance(tree.priority, int):
-                name = origin.of(Setting.TREE_PRIORITY).file
-                found[name] = replace(found.get(name, Edits()), priority=tree.priority)
-            return found
+        case SetSwitch():
+            return _of_switch(step, before, after)
         case _:
-            raise CannotEdit(f"{step.what}: this is no setting of a port, no VLAN to define and no bridge priority")
+            raise CannotEdit(f"{step.what}: this only happens; nothing is written of it")
+
+
+def _of_switch(step: SetSwitch, before: Campus, after: Campus) -> dict[str, Edits]:
+    origin = before.switches[step.switch].origin
+    found: dict[str, Edits] = {origin.of(Setting.VLANS).file: Edits(vlans=step.vlans)} if step.vlans else {}
+    for setting, path, value in _set_in(step, after.switches[step.switch]):
+        own = found.setdefault(origin.of(setting).file, Edits())
+        found[origin.of(setting).file] = replace(own, keys={**own.keys, path: value})
+    return found
+
+
+def _set_in(step: SetSwitch, now: Switch) -> Iterator[tuple[Setting, tuple[str, ...], object]]:
+    """Yields each setting of a step with the path of its key in a switch file and its value there; None takes it away."""
+    for name, value in step.settings.items():
+        if isinstance(value, TreeChange):
+            for part, own in value.items():
+                yield SETTING_OF[part], ("tree", part), own.value if isinstance(own, Enum) else own
+        else:
+            yield SETTING_OF[name], (name,), sync_keys(value) if isinstance(value, Sync) else value
+    for key, gateway in step.gateways.items():
+        port, vid = of_key(key)
+        path = ("ports", port, "subinterfaces", str(vid or "untagged")) if port else ("gateways", str(vid))
+        yield Setting.GATEWAYS, path, gateway and gateway_keys(gateway)
+    if step.routes:
+        yield Setting.ROUTES, ("routes",), [route_keys(r) for r in now.routes] or None
+    for name, rows in step.filters.items():
+        yield Setting.FILTERS, ("filters", name), rows and [entry_keys(e) for e in rows.entries]
 
 
 _WRITTEN = (
@@ -132,12 +152,6 @@ def _said(value: object) -> str:
     if isinstance(value, Enum):
         return str(value.value)
     return "none" if value is None else str(value).lower() if isinstance(value, bool) else str(value)
-
-
-def _defined(step: SetSwitch) -> dict[Vid, Vlan]:
-    if any(entry is None for entry in step.vlans.values()):
-        raise CannotEdit(f"{step.what}: a VLAN is not taken out of files")
-    return {vid: entry for vid, entry in step.vlans.items() if entry is not None}
 
 
 def edited(files: Mapping[str, Path], edits: Iterable[ByFile]) -> dict[str, bytes]:

@@ -11,7 +11,7 @@ from inkov.model.switch import Vlan, VlanType
 from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cure, Finding
-from inkov.steps.settings import TreeChange
+from inkov.steps.settings import SwitchChange, TreeChange
 from inkov.steps.steps import SetSwitch
 
 
@@ -100,7 +100,9 @@ def use_usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     if name in network.switches and others and min(others) < BRIDGE_PRIORITY:
         yield (
             SetSwitch(
-                what=f"{name}: tree priority {BRIDGE_PRIORITY}", switch=name, tree=TreeChange(priority=BRIDGE_PRIORITY)
+                what=f"{name}: tree priority {BRIDGE_PRIORITY}",
+                switch=name,
+                settings=SwitchChange(tree=TreeChange(priority=BRIDGE_PRIORITY)),
             ),
         )
 
@@ -113,4 +115,10 @@ def round_priority(network: Network, finding: Finding) -> Iterator[Cure]:
     below = network.switches[name].tree.priority - over
     allowed = [p for p in (below, below + PRIORITY_STEP) if p < 16 * PRIORITY_STEP]
     for priority in sorted(allowed, key=lambda p: abs(p - below - over)):
-        yield (SetSwitch(what=f"{name}: tree priority {priority}", switch=name, tree=TreeChange(priority=priority)),)
+        yield (
+            SetSwitch(
+                what=f"{name}: tree priority {priority}",
+                switch=name,
+                settings=SwitchChange(tree=TreeChange(priority=priority)),
+            ),
+        )

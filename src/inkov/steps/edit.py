@@ -36,6 +36,7 @@ def edited(port: Port, change: PortChange) -> Port:
         "label": "label",
         "lag": "lag",
         "tags": "tag_format",
+        "registration": "registration",
     }
     changed |= {plain[name]: value for name, value in change.items() if name in plain}
     return replace(port, **changed)

@@ -12,6 +12,7 @@ from typing import Any, Final, TypeAlias
 
 from inkov.model.settings import Setting
 from inkov.model.switch import Lacp, Stance, Switching
+from inkov.model.tree import Protocol, Registration, Sync
 from inkov.model.vlanset import Vid, VlanSet
 
 
@@ -47,14 +48,35 @@ class TreeChange(_Settings):
     """What changes of how a port or a switch takes part in trees.
 
     Attributes:
+        protocol: which trees a switch takes part in.
         priority: bridge priority, or port priority.
-        cost: path cost of a port.
-        edge: a port is an edge port.
+        cost: path cost of a port; None leaves it to its speed.
+        edge: a port is an edge port; None lets it find out.
     """
 
+    protocol: Protocol | Keep | None = _sets(Setting.TREE_PROTOCOL)
     priority: int | Keep = _sets(Setting.TREE_PRIORITY)
-    cost: int | Keep = _sets(Setting.PORT_TREE)
-    edge: bool | Keep = _sets(Setting.EDGE)
+    cost: int | Keep | None = _sets(Setting.PORT_TREE)
+    edge: bool | Keep | None = _sets(Setting.EDGE)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchChange(_Settings):
+    """What changes of a switch itself; None takes a setting away.
+
+    Attributes:
+        routing: it routes between its gateways.
+        pruning: it takes part in dynamic pruning.
+        registration: VLANs come to its ports by registration.
+        sync: the group it shares its VLAN table with.
+        tree: how it takes part in trees.
+    """
+
+    routing: bool | Keep | None = _sets(Setting.ROUTING)
+    pruning: bool | Keep = _sets(Setting.PRUNING)
+    registration: bool | Keep | None = _sets(Setting.DYNAMIC)
+    sync: Sync | Keep | None = _sets(Setting.SYNC_GROUP, "sync")
+    tree: TreeChange | Keep = _sets(Setting.TREE_PRIORITY, "tree")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +100,7 @@ class PortChange(_Settings):
         tags: its tag format.
         secondaries: all that a promiscuous port is mapped to.
         native_tagged: the native VLAN leaves tagged.
+        registration: what dynamic pruning may take off it.
         translate: pairs of a tag on the wire and the VLAN inside.
         tree: how it takes part in trees.
     """
@@ -99,13 +122,17 @@ class PortChange(_Settings):
     secondaries: VlanSet | Keep = _sets(Setting.PROMISCUOUS, "promiscuous")
     native_tagged: bool | Keep = _sets(Setting.NATIVE_TAGGED)
     translate: tuple[tuple[Vid, Vid], ...] | Keep = _sets(Setting.TRANSLATE)
+    registration: Registration | Keep = _sets(Setting.REGISTRATION)
     tree: TreeChange | Keep = _sets(Setting.PORT_TREE)
 
 
-Settings: TypeAlias = PortChange | TreeChange
+Settings: TypeAlias = PortChange | SwitchChange | TreeChange
 
 PORT_KEYS: Final = tuple(f.name for f in fields(PortChange) if f.name not in {"switching", "tree"})
 """The settings of a port that a change file names directly."""
+
+SWITCH_KEYS: Final = tuple(f.name for f in fields(SwitchChange) if f.name != "tree")
+"""The settings of a switch that a change file names directly."""
 
 SETTING_OF: Final = {f.name: f.metadata["setting"] for f in (*fields(PortChange), *fields(TreeChange))}
 """The setting that each field changes."""
@@ -133,4 +160,8 @@ def shown(value: object) -> str:
         return ", ".join(f"tag {tag} for {vid}" for tag, vid in value) or "none"
     if isinstance(value, bool):
         return "on" if value else "off"
+    if isinstance(value, Sync):
+        return f"{value.group}, {value.role.value}"
+    if isinstance(value, Registration):
+        return f"normal {value.normal}, forbidden {value.forbidden}"
     return "none" if value is None else str(value.value) if isinstance(value, Enum) else str(value)

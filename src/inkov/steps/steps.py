@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TypeAlias
+from typing import Any, TypeAlias, TypeVar
 
 from inkov.model.campus import Cable, Campus
 from inkov.model.names import PortRef, natural
-from inkov.model.routing import Gateway
+from inkov.model.routing import Filter, Gateway, Prefix, Route, of_key
 from inkov.model.source import Source
-from inkov.model.switch import Switch, Vlan
+from inkov.model.switch import Routed, Switch, Vlan
 from inkov.model.vlanset import Vid
 from inkov.steps.edit import CannotChange, edited
-from inkov.steps.settings import KEEP, PortChange, TreeChange
+from inkov.steps.settings import KEEP, PortChange, SwitchChange, TreeChange, words
 
 _NOWHERE = Source("")
+
+K = TypeVar("K")
+V = TypeVar("V")
 
 Written: TypeAlias = tuple[str, str | None, str | None]
 """What a step writes: a device, what of it (a port, a table), and which setting of that; None for all of them."""
@@ -85,16 +88,20 @@ class SetSwitch:
         what: the step in words.
         switch: the switch.
         vlans: VLANs to define, with their entries, or to remove where None.
-        tree: what changes of its tree.
-        gateways: the gateways it is to have, by VLAN, or no longer where None.
+        settings: what changes of the switch as a whole.
+        gateways: the gateways it is to have, by their `key`, or no longer where None.
+        routes: all static routes that it is to have, by routing table and prefix; none takes them away.
+        filters: the address filters it is to have, or no longer where None.
         source: where it is written.
     """
 
     what: str
     switch: str
     vlans: Mapping[Vid, Vlan | None] = field(default_factory=dict)
-    tree: TreeChange = TreeChange()  # noqa: RUF009 - it is frozen
-    gateways: Mapping[Vid, Gateway | None] = field(default_factory=dict)
+    settings: SwitchChange = SwitchChange()  # noqa: RUF009 - it is frozen
+    gateways: Mapping[str, Gateway | None] = field(default_factory=dict)
+    routes: Mapping[tuple[str, Prefix], tuple[Route, ...]] = field(default_factory=dict)
+    filters: Mapping[str, Filter | None] = field(default_factory=dict)
     source: Source = _NOWHERE
 
     @property
@@ -105,27 +112,54 @@ class SetSwitch:
     @property
     def writes(self) -> frozenset[Written]:
         """What it writes."""
-        entries = [*(f"VLAN {v}" for v in self.vlans), *(f"gateway {v}" for v in self.gateways)]
-        entries += [f"tree {name}" for name, _ in self.tree.items()]
-        return frozenset((self.switch, "", entry) for entry in entries)
+        entries = [*(f"VLAN {v}" for v in self.vlans), *(f"gateway {key}" for key in self.gateways)]
+        entries += [*(f"route {vrf} {prefix}" for vrf, prefix in self.routes), *(f"filter {n}" for n in self.filters)]
+        for name, value in self.settings.items():
+            entries += [f"tree {n}" for n, _ in value.items()] if isinstance(value, TreeChange) else [name]
+        ports = {port for key in self.gateways if (port := of_key(key)[0])}
+        return frozenset({*((self.switch, "", e) for e in entries), *((self.switch, p, "switching") for p in ports)})
 
     def done(self, campus: Campus) -> Campus:
         """Returns the campus after it.
 
         Raises:
-            CannotChange: the switch is not there.
+            CannotChange: the switch is not there, or has no port that switches no frames for a gateway.
         """
         switch = _there(campus.switches, self.switch)
         if self.vlans:
             switch = replace(switch, vlans=dict(sorted(_with(switch.vlans or {}, self.vlans).items())))
+        if self.filters:
+            switch = replace(switch, filters=dict(sorted(_with(switch.filters, self.filters).items())))
         if self.gateways:
-            others = tuple(g for g in switch.gateways if g.port or g.vid not in self.gateways)
-            new = (g for g in self.gateways.values() if g is not None)
-            every = sorted((*others, *new), key=lambda g: (g.port, g.vid or 0))  # whichever step comes first
-            switch = replace(switch, gateways=tuple(every))
-        if self.tree:
-            switch = replace(switch, tree=replace(switch.tree, **dict(self.tree.items())))
+            switch = _with_gateways(switch, self.gateways)
+        if self.routes:
+            kept = [r for r in switch.routes if (r.vrf, r.prefix) not in self.routes]
+            every = (*kept, *(r for some in self.routes.values() for r in some))
+            ordered = sorted(every, key=lambda r: (r.vrf, r.prefix.version, r.prefix))  # whichever step comes first
+            switch = replace(switch, routes=tuple(ordered))
+        asked = dict(self.settings.items())
+        if isinstance(tree := asked.pop("tree", None), TreeChange):
+            asked["tree"] = replace(switch.tree, **dict(tree.items()))
+        if "pruning" in asked:
+            asked["prunes"] = asked.pop("pruning")
+        switch = replace(switch, **asked) if asked else switch
         return replace(campus, switches={**campus.switches, self.switch: switch})
+
+
+def set_switch(switch: str, source: Source = _NOWHERE, **asked: Any) -> SetSwitch:  # noqa: ANN401 - fields of the step
+    """Returns a step of settings of a switch, in words made of them."""
+    step = SetSwitch(what="", switch=switch, source=source, **asked)
+    parts = [f"{'define' if e else 'remove'} VLAN {v}" for v, e in step.vlans.items()]
+    parts += [words(step.settings)] if step.settings else []
+    for key, gateway in step.gateways.items():
+        port, vid = of_key(key)
+        where = f"{port} {vid or 'untagged'}" if port else f"VLAN {vid}"
+        parts.append(f"gateway of {where} {gateway.shown if gateway else 'none'}")
+    parts += [
+        f"route {prefix} {' and '.join(r.way for r in some) or 'none'}" for (_, prefix), some in step.routes.items()
+    ]
+    parts += [f"filter {n} {f'of {len(f.entries)} entries' if f else 'none'}" for n, f in step.filters.items()]
+    return replace(step, what=f"{switch}: {', '.join(parts)}")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -311,11 +345,26 @@ def _there(switches: Mapping[str, Switch], name: str) -> Switch:
     return switches[name]
 
 
-def _with(table: Mapping[Vid, Vlan], changed: Mapping[Vid, Vlan | None]) -> dict[Vid, Vlan]:
+def _with(table: Mapping[K, V], changed: Mapping[K, V | None]) -> dict[K, V]:
     made = dict(table)
-    for vid, entry in changed.items():
+    for key, entry in changed.items():
         if entry is None:
-            made.pop(vid, None)
+            made.pop(key, None)
         else:
-            made[vid] = entry
+            made[key] = entry
     return made
+
+
+def _with_gateways(switch: Switch, changed: Mapping[str, Gateway | None]) -> Switch:
+    """Returns a switch with other gateways; its routed ports have the tags that theirs stand behind."""
+    made = _with({g.key: g for g in switch.gateways}, changed).values()
+    ports = dict(switch.ports)
+    for name in {port for key in changed if (port := of_key(key)[0])}:
+        if name not in ports:
+            raise CannotChange(f"{switch.name} has no port {name}")
+        if not isinstance(ports[name].switching, Routed):
+            raise CannotChange(f"{switch.name}:{name} switches frames; a gateway stands on a routed port")
+        tags = sorted((g.vid for g in made if g.port == name), key=lambda v: v or 0)
+        ports[name] = replace(ports[name], switching=Routed(tuple(tags)))
+    ordered = sorted(made, key=lambda g: (g.port, g.vid or 0))  # whichever step comes first
+    return replace(switch, ports=ports, gateways=tuple(ordered))

@@ -41,10 +41,12 @@ def in_export(text: str, edits: Edits) -> str:
             cuts += _port_cuts(name, interface, switched, edits.ports[name])
     if lost := edits.ports.keys() - found:
         raise CannotEdit(f"port {min(lost, key=natural)!r} is not written in a form that can be edited")
-    if edits.priority is not None:
-        cuts += _priority_cuts(root, edits.priority)
     if edits.vlans:
         cuts += _vlan_cuts(root, edits.vlans)
+    for path, value in edits.keys.items():
+        if path != ("tree", "priority") or not isinstance(value, int):
+            raise CannotEdit(f"'{'/'.join(path)}' cannot be written into exports yet")
+        cuts += _priority_cuts(root, value)
     return apply(text, cuts)
 
 
@@ -146,7 +148,7 @@ def _priority_cuts(root: Spanned, priority: int) -> Iterator[Cut]:
     raise CannotEdit("the bridge priority is not written in a form that can be edited")
 
 
-def _vlan_cuts(root: Spanned, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
+def _vlan_cuts(root: Spanned, vlans: Mapping[Vid, Vlan | None]) -> Iterator[Cut]:
     """Yields what defines some VLANs in the one table of the export, or makes them active."""
     tables = list(_tables(root))
     if len(tables) != 1:
@@ -157,17 +159,20 @@ def _vlan_cuts(root: Spanned, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
     there = {_number(item): item for item in table.value}
     new = []
     for vid, entry in sorted(vlans.items()):
+        if entry is None:
+            raise CannotEdit(f"VLAN {vid} is not taken out of an export")
+        status = "ACTIVE" if entry.active else "SUSPENDED"
         if entry.type is not VlanType.PLAIN:
             raise CannotEdit(f"the open models cannot say that VLAN {vid} is {entry.type.value}")
         if vid not in there:
-            config = {"vlan-id": vid, **({"name": entry.name} if entry.name else {}), "status": "ACTIVE"}
+            config = {"vlan-id": vid, **({"name": entry.name} if entry.name else {}), "status": status}
             new.append(json.dumps({"vlan-id": vid, "config": config}, ensure_ascii=False))
             continue
         config_of = _within(there[vid], "config")
         if config_of is None:
             raise CannotEdit(f"VLAN {vid} is in the table without a `config`")
         named = {"name": entry.name} if entry.name else {}
-        yield from _member_cuts(config_of, {**named, **({"status": "ACTIVE"} if entry.active else {})})
+        yield from _member_cuts(config_of, {**named, "status": status})
     if not new:
         return
     if table.value:

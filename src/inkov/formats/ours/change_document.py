@@ -7,29 +7,54 @@ from typing import Annotated, Literal
 from pydantic import Field, WithJsonSchema, model_validator
 
 from inkov.formats.ours.campus_document import Names
-from inkov.formats.ours.fields import Document, Flag, Label, ListField, Number, VidField, wrong
-from inkov.formats.ours.routing_document import GatewayField
+from inkov.formats.ours.fields import (
+    Document,
+    Edge,
+    Flag,
+    IpField,
+    Label,
+    ListField,
+    Number,
+    OnOff,
+    Title,
+    VidField,
+    VidOrUntagged,
+    wrong,
+)
+from inkov.formats.ours.routing_document import FilterEntry, GatewayField, RouteEntry
 from inkov.formats.ours.switch_document import OneKey
-from inkov.steps.settings import PORT_KEYS, TreeChange
+from inkov.formats.ours.tree_document import RegistrationEntry, SyncEntry
+from inkov.model.tree import Protocol
+from inkov.steps.settings import PORT_KEYS, SWITCH_KEYS, TreeChange
 
 ONE_KEY = tuple(OneKey.model_fields)
 
 PORT_FIELDS = (*PORT_KEYS, *ONE_KEY)
 """What a step may set at a port."""
 
+TABLES = ("vlans", "gateways", "routes", "filters")
+"""What a step may set entry by entry at a switch."""
+
 
 class TreeStep(Document):
     """What changes of the tree of a switch, or of a port."""
 
+    protocol: Literal["off", "stp", "rstp", "per-vlan", "mstp", "not stated"] | None = Field(
+        None, description="Which trees a switch takes part in."
+    )
     priority: Number | None = Field(None, description="Bridge priority, or port priority.")
-    cost: Number | None = Field(None, description="Path cost of a port.")
-    edge: Flag | None = Field(None, description="The port is an edge port.")
+    cost: Number | Literal["none"] | None = Field(None, description="Path cost of a port; none leaves it to its speed.")
+    edge: Edge | Flag = Field(None, description="The port is an edge port; auto lets it find out.")
 
     @property
     def change(self) -> TreeChange:
         """What is set."""
-        set_ = ((k, getattr(self, k)) for k in ("priority", "cost", "edge"))
-        return TreeChange(**{k: v for k, v in set_ if v is not None})
+        asked = {k: getattr(self, k) for k in ("priority", "cost") if getattr(self, k) is not None}
+        asked |= {"cost": None} if self.cost == "none" else {}
+        asked |= {"edge": self.edge} if "edge" in self.model_fields_set else {}
+        if self.protocol is not None:
+            asked["protocol"] = None if self.protocol == "not stated" else Protocol(self.protocol)
+        return TreeChange(**asked)
 
 
 class VlanStep(Document):
@@ -39,6 +64,14 @@ class VlanStep(Document):
     state: Literal["active", "suspended"] = "active"
     type: Literal["primary", "isolated", "community"] | None = None
     primary: VidField | None = Field(None, description="The primary of a secondary.")
+
+
+class RouteStep(RouteEntry):
+    """A static route as it is to be; all routes to one prefix are set together."""
+
+    via: IpField | Literal["drop", "none"] = Field(
+        None, description="As in a switch file; none: no route to that prefix is left."
+    )
 
 
 class StepEntry(OneKey):
@@ -72,6 +105,21 @@ class StepEntry(OneKey):
     gateways: Annotated[dict[VidField, GatewayField | Literal["none"]], WithJsonSchema({"type": "object"})] = Field(
         {}, description="Addresses that the switch is to have: VLAN to address, as in its file; none removes it."
     )
+    subinterfaces: Annotated[
+        dict[VidOrUntagged, GatewayField | Literal["none"]], WithJsonSchema({"type": "object"})
+    ] = Field({}, description="On a routed port: tag, or untagged, to address, as in a switch file; none removes it.")
+    routing: Flag | Literal["not stated"] | None = Field(None, description="The switch routes between its gateways.")
+    routes: list[RouteStep] = Field([], description="Static routes that the switch is to have.")
+    filters: dict[Title, list[FilterEntry] | Literal["none"]] = Field(
+        {}, description="Address filters that the switch is to have, whole; none removes one."
+    )
+    pruning: Flag | None = Field(None, description="The switch announces which VLANs it wants, and prunes.")
+    registration: OnOff | RegistrationEntry | Literal["not stated"] | None = Field(
+        None, description="Of a switch: on or off; of a port: what dynamic pruning may take off it."
+    )
+    sync: SyncEntry | Literal["none"] | None = Field(
+        None, description="The group that the switch shares its table with."
+    )
     replace: Label = Field("", description="A switch that another takes the place of, under its name.")
     with_: Label = Field("", description="The file of the switch that replaces it, of any format that is read.")
     add: Names = Field([], description="Files of devices that come.")
@@ -100,7 +148,7 @@ class StepEntry(OneKey):
 
 _FIRST = ("at", "replace", "add", "plug", "cut", "fail")
 _WITH = {
-    "at": frozenset({*PORT_FIELDS, "vlans", "tree", "gateways"}),
+    "at": frozenset({*PORT_FIELDS, *SWITCH_KEYS, *TABLES, "tree", "subinterfaces"}),
     "replace": frozenset({"with_"}),
     "add": frozenset({"cables"}),
     **dict.fromkeys(("plug", "cut", "fail"), frozenset[str]()),
@@ -113,6 +161,9 @@ class ChangeDocument(Document):
 
     inkov: Literal["change"]
     name: Label = ""
+    meant: Names = Field(
+        [], description="What is meant to stop, in the words of claims, such as 'apart guests printers'."
+    )
     from_: Label = Field(
         "", description="The host whose user does it; switches to be touched must stay in reach of it."
     )

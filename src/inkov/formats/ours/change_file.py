@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from enum import Enum
 from pathlib import Path
-from typing import Any, NamedTuple, assert_never
+from typing import Any, NamedTuple
 
-from inkov.formats.ours.change_document import PORT_FIELDS, ChangeDocument, StepEntry, VlanStep
-from inkov.formats.ours.fields import port_names, port_pattern
+from inkov.formats.ours.change_document import PORT_FIELDS, TABLES, ChangeDocument, StepEntry, VlanStep
+from inkov.formats.ours.fields import port_names
 from inkov.formats.ours.port_kinds import of_one_key
+from inkov.formats.ours.routing_document import FilterEntry
+from inkov.formats.ours.tree_document import RegistrationEntry, SyncEntry, registration
 from inkov.formats.ours.validated import validated
 from inkov.formats.ours.yamltext import Lines
 from inkov.formats.ours.yamltext import load as parsed
@@ -21,14 +22,14 @@ from inkov.model.campus import Cable, Campus
 from inkov.model.errors import BadInput, Problem, nearest
 from inkov.model.identity import device_named, devices_matching, port_in
 from inkov.model.names import PortRef, ports_text
+from inkov.model.routing import Filter, Prefix, Route, gateway_key
 from inkov.model.source import Source
 from inkov.model.switch import Lacp, Stance, Switch, Vlan, VlanType
 from inkov.model.vlanset import VlanSet
-from inkov.model.yamltext import dumped
 from inkov.steps.edit import CannotChange
 from inkov.steps.plug import plugged
-from inkov.steps.settings import KEEP, PORT_KEYS, PortChange, TreeChange, shown, words
-from inkov.steps.steps import Arrival, Cut, Fail, SetPorts, SetSwitch, Step
+from inkov.steps.settings import KEEP, PORT_KEYS, SWITCH_KEYS, PortChange, SwitchChange, TreeChange, words
+from inkov.steps.steps import Arrival, Cut, Fail, SetPorts, Step, set_switch
 
 
 def read(path: Path) -> tuple[ChangeDocument, Lines, Reading]:
@@ -117,29 +118,70 @@ def _of_ports(entry: StepEntry, switch: str, refs: list[PortRef], source: Source
     said |= {k: of(said[k]) for k, of in (("stance", Stance), ("lacp", Lacp)) if k in said}
     said |= {"translate": tuple(said["translate"].items())} if "translate" in said else {}
     tree, whole = entry.tree.change if entry.tree else KEEP, of_one_key(entry)
+    if isinstance(own := said.get("registration"), RegistrationEntry):
+        said["registration"] = registration(own)
+    elif own is not None:
+        reading.wrong("'registration' of a port says what is normal, fixed and forbidden", source.path, source.line)
     settings = PortChange(**said, tree=tree, switching=KEEP if whole is None else whole)
-    if entry.vlans or entry.gateways:
-        reading.wrong("'vlans' and 'gateways' are of a switch, not of its ports", source.path, source.line)
+    of_switch = [k for k in TABLES if getattr(entry, k)]
+    of_switch += [k for k in SWITCH_KEYS if k not in PORT_KEYS and getattr(entry, k) is not None]
+    if of_switch or (tree is not KEEP and tree.protocol is not KEEP):
+        reading.wrong(
+            f"{(of_switch or ['tree.protocol'])[0]!r} is of a switch, not of its ports", source.path, source.line
+        )
+    if entry.subinterfaces:
+        yield from _of_subinterfaces(entry, switch, refs, source, reading)
+        if not settings:
+            return
     parts = filter(None, (kind(whole).words(whole) if whole else "", words(settings)))
     what = f"{switch}:{ports_text(r.port for r in refs)}: {', '.join(parts)}"
     yield SetPorts(what=what, ports=tuple(refs), settings=settings, source=source)
 
 
 def _of_switch(entry: StepEntry, switch: str, source: Source, reading: Reading) -> Iterator[Step]:
-    if of_port := next((k for k in PORT_FIELDS if getattr(entry, k) is not None), ""):
-        reading.wrong(f"{of_port!r} is of a port; say switch:port", source.path, source.line)
+    asked = {k: getattr(entry, k) for k in SWITCH_KEYS if getattr(entry, k) is not None}
+    of_port = [k for k in PORT_FIELDS if k not in SWITCH_KEYS and getattr(entry, k) is not None]
+    of_port += ["subinterfaces"] if entry.subinterfaces else []
+    of_port += ["registration.normal"] if isinstance(asked.get("registration"), RegistrationEntry) else []
+    if of_port:
+        reading.wrong(f"{of_port[0]!r} is of a port; say switch:port", source.path, source.line)
         return
     tree = entry.tree.change if entry.tree else TreeChange()
-    if of_port := next((k for k, _ in tree.items() if k != "priority"), ""):
-        reading.wrong(f"'tree.{of_port}' is of a port; say switch:port", source.path, source.line)
+    if own := next((k for k, _ in tree.items() if k in {"cost", "edge"}), ""):
+        reading.wrong(f"'tree.{own}' is of a port; say switch:port", source.path, source.line)
         return
-    table = {vid: _vlan(vid, e) for vid, e in entry.vlans.items()}
+    asked |= {k: None for k in ("routing", "registration", "sync") if asked.get(k) in ("not stated", "none")}
+    asked |= {"sync": entry.sync.model()} if isinstance(entry.sync, SyncEntry) else {}
     gateways = {v: None if isinstance(e, str) else e.model(v, "", source) for v, e in entry.gateways.items()}
-    parts = [f"{'define' if e else 'remove'} VLAN {v}" for v, e in table.items()]
-    parts += [f"tree {k} {shown(v)}" for k, v in tree.items()]
-    parts += [f"gateway of VLAN {v} {g.shown if g else 'none'}" for v, g in gateways.items()]
-    what = f"{switch}: {', '.join(parts)}"
-    yield SetSwitch(what=what, switch=switch, vlans=table, tree=tree, gateways=gateways, source=source)
+    routes: dict[tuple[str, Prefix], tuple[Route, ...]] = {}
+    for e in entry.routes:
+        before = routes.get((e.vrf, e.to), ())
+        routes[e.vrf, e.to] = before if e.via == "none" else (*before, e.model(source))
+    yield set_switch(
+        switch,
+        vlans={vid: _vlan(vid, e) for vid, e in entry.vlans.items()},
+        settings=SwitchChange(**asked, tree=tree or KEEP),
+        gateways={gateway_key("", v): g for v, g in gateways.items()},
+        routes=routes,
+        filters={n: None if isinstance(e, str) else _filter(n, e, source) for n, e in entry.filters.items()},
+        source=source,
+    )
+
+
+def _filter(name: str, entries: list[FilterEntry], source: Source) -> Filter:
+    return Filter(name, tuple(e.model(source) for e in entries), source)
+
+
+def _of_subinterfaces(
+    entry: StepEntry, switch: str, refs: list[PortRef], source: Source, reading: Reading
+) -> Iterator[Step]:
+    if len(refs) > 1:
+        reading.wrong("'subinterfaces' are of one port; addresses differ", source.path, source.line)
+        return
+    port = refs[0].port
+    told = {tag or None: e for tag, e in entry.subinterfaces.items()}
+    made = {gateway_key(port, t): None if isinstance(e, str) else e.model(t, port, source) for t, e in told.items()}
+    yield set_switch(switch, gateways=made, source=source)
 
 
 def _vlan(vid: int, entry: VlanStep | str | None) -> Vlan | None:
@@ -338,51 +380,3 @@ def _inhabited(campus: Campus) -> VlanSet:
 def every_fail(campus: Campus) -> list[Step]:
     """Returns a step for each device, in which it fails."""
     return [Fail(what=f"{name} fails", switch=name) for name in campus.switches]
-
-
-def written(steps: Iterable[Step], name: str) -> str:
-    """Returns steps as a change file that was read back.
-
-    Args:
-        steps: those of ports, VLANs and trees.
-        name: what the change is called.
-
-    Raises:
-        BadInput: a change file cannot hold them.
-    """
-    entries = [f"  - {dumped(_entry(step), flow=True)}" for step in steps]
-    made = dumped({"inkov": "change", "name": name}) + "steps:\n" + "".join(entries)
-    of_text(made, Reading("the change"))
-    return made
-
-
-def _entry(step: Step) -> dict[str, Any]:
-    match step:
-        case SetPorts(ports=ports, settings=settings):
-            where = [f"{r.switch}:{port_pattern(r.port)}" for r in ports]
-            at: Any = where if len(where) > 1 else where[0]
-            return {"at": at, **{k: _plain(v) for k, v in settings.items()}}
-        case SetSwitch(switch=switch, vlans=vlans, tree=tree):
-            made: dict[str, Any] = {"at": switch}
-            made |= {"vlans": {v: _spelt(e) for v, e in vlans.items()}} if vlans else {}
-            return made | ({"tree": dict(tree.items())} if tree else {})
-        case Cut() | Fail() | Arrival():
-            raise ValueError(f"{step.what}: cures set something; this only happens")
-        case _:
-            assert_never(step)
-
-
-def _plain(value: Any) -> Any:
-    if isinstance(value, TreeChange):
-        return dict(value.items())
-    if isinstance(value, Enum):
-        return value.value
-    return "none" if value is None else value if isinstance(value, bool | int) else str(value)
-
-
-def _spelt(entry: Vlan | None) -> Any:
-    if entry is None:
-        return "none"
-    if entry.type is VlanType.PLAIN:
-        return entry.name if entry.active and entry.name != "none" else {"name": entry.name}
-    return {"name": entry.name, "type": entry.type.value} | ({"primary": entry.primary} if entry.primary else {})

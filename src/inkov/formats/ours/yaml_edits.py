@@ -11,6 +11,7 @@ import yaml
 
 from inkov.formats.edits import CannotEdit, Cut, Edits, apply
 from inkov.formats.ours.fields import port_names, port_patterns
+from inkov.formats.ours.switch_writer import vlan_entry
 from inkov.model.names import natural
 from inkov.model.switch import Vlan, VlanType
 from inkov.model.vlanset import Vid
@@ -42,9 +43,56 @@ def in_switch_file(text: str, edits: Edits) -> str:
         raise CannotEdit(f"port {min(lost, key=natural)!r} is not written in this file")
     if edits.vlans:
         cuts += _vlan_cuts(own.get("vlans"), edits.vlans)
-    if edits.priority is not None:
-        cuts += _priority_cuts(own.get("tree"), edits.priority)
-    return apply(text, cuts)
+    text = apply(text, cuts)
+    for path, value in edits.keys.items():  # each on what the one before left
+        text = apply(text, _path_cuts(text, path, value))
+    return text
+
+
+def _path_cuts(text: str, path: tuple[str, ...], value: object) -> Iterator[Cut]:
+    """Yields what sets the key at a path of a switch file to a value, or takes it away where that is None."""
+    node = yaml.compose(text, Loader=yaml.SafeLoader) or yaml.MappingNode("", [])
+    for depth, part in enumerate(path):
+        pairs = node.value if isinstance(node, yaml.MappingNode) else []
+        at = next((i for i, (key, _) in enumerate(pairs) if key.value == part), None)
+        if at is None:
+            if path[0] == "ports" and depth < 2:
+                raise CannotEdit(f"{' '.join(path[:2])} is not written in this file by itself")
+            if value is not None:
+                yield _inserted(text, node, path[depth:], value, at_top=not depth)
+            return
+        inner = pairs[at][1]
+        if depth == len(path) - 1 and value is None and len(pairs) == 1:
+            yield Cut(node.start_mark.index, _end(node), "{}")
+        elif depth == len(path) - 1 and value is None:
+            yield from _without(pairs, {part: None}, 0)
+        elif depth == len(path) - 1:
+            start = inner.start_mark.index
+            yield Cut(start, _end(inner), " " * (text[start - 1] == ":") + _flow(value))
+        node = inner
+
+
+def _inserted(text: str, node: yaml.Node, path: tuple[str, ...], value: object, *, at_top: bool) -> Cut:
+    """Returns what puts a key that is not there yet into a mapping."""
+    held = value
+    for part in reversed(path[1:]):
+        held = {int(part) if part.isdecimal() else part: held}
+    said = f"{path[0] if path[0].isdecimal() else _scalar(path[0])}: {_flow(held)}"
+    if not isinstance(node, yaml.MappingNode):  # the key above has no value yet
+        start = node.start_mark.index
+        return Cut(start, _end(node), " " * (text[start - 1] == ":") + f"{{{said}}}")
+    if node.flow_style:
+        inside = node.end_mark.index - 1
+        return Cut(inside, inside, (", " if node.value else "") + said)
+    if at_top:
+        return Cut(len(text), len(text), ("" if text.endswith("\n") else "\n") + said + "\n")
+    at = _end(node)
+    return Cut(at, at, "\n" + " " * node.start_mark.column + said)
+
+
+def _flow(value: object) -> str:
+    """Returns a value as YAML has it inside of braces."""
+    return dumped([value], flow=True)[1:-2]
 
 
 def _entry_cuts(
@@ -79,7 +127,7 @@ def _quoted(text: str, *, in_flow: bool) -> str:
 
 def _scalar(text: str) -> str:
     """Returns free text as YAML has it inside of braces."""
-    return dumped([text], flow=True)[1:-2]
+    return _flow(text)
 
 
 def _end(node: yaml.Node) -> int:
@@ -132,7 +180,10 @@ def _without(pairs: list[tuple[yaml.Node, yaml.Node]], keys: Keys, base: int) ->
 def _entry_of_vlan(entry: yaml.Node, wanted: Vlan) -> Iterator[Cut]:
     """Yields what names a VLAN that is in the table, makes it active, and says its type."""
     keys = {k.value: v for k, v in entry.value} if isinstance(entry, yaml.MappingNode) else {"name": entry}
-    said = {"name": wanted.name, **({"state": "active"} if wanted.active and "state" in keys else {})}
+    if not wanted.active or (wanted.type is VlanType.PLAIN and "type" in keys):
+        yield Cut(entry.start_mark.index, _end(entry), ("" if entry.value else " ") + _flow(vlan_entry(wanted)))
+        return
+    said = {"name": wanted.name, **({"state": "active"} if "state" in keys else {})}
     typed = _typed(wanted)
     if typed.keys() - keys.keys():
         if not isinstance(entry, yaml.MappingNode):
@@ -148,12 +199,6 @@ def _entry_of_vlan(entry: yaml.Node, wanted: Vlan) -> Iterator[Cut]:
         yield Cut(keys[key].start_mark.index, keys[key].end_mark.index, _scalar(value))
 
 
-def _priority_cuts(tree: yaml.Node | None, priority: int) -> Iterator[Cut]:
-    if not isinstance(tree, yaml.MappingNode):
-        raise CannotEdit("the tree is not written in this file")
-    return _key_cuts(tree, 0, {"priority": str(priority)})
-
-
 def _typed(wanted: Vlan) -> dict[str, str]:
     """Returns the keys that say of what type a VLAN is; none of an ordinary one."""
     if wanted.type is VlanType.PLAIN:
@@ -163,19 +208,28 @@ def _typed(wanted: Vlan) -> dict[str, str]:
 
 def _new_vlan(wanted: Vlan) -> str:
     typed = _typed(wanted)
+    if not wanted.active:
+        return _flow(vlan_entry(wanted))
     if typed:
         return f"{{{_listed({'name': _scalar(wanted.name), **typed} if wanted.name else typed)}}}"
     return _scalar(wanted.name) if wanted.name else ""
 
 
-def _vlan_cuts(table: yaml.Node | None, vlans: Mapping[Vid, Vlan]) -> Iterator[Cut]:
+def _vlan_cuts(table: yaml.Node | None, vlans: Mapping[Vid, Vlan | None]) -> Iterator[Cut]:
     """Yields what defines some VLANs in a table, or makes them active."""
     if not isinstance(table, yaml.MappingNode):
         raise CannotEdit("the VLAN table is not written in this file")
     there = {key.value: value for key, value in table.value}
-    new = {v: entry for v, entry in vlans.items() if str(v) not in there}
-    for vid in vlans.keys() - new.keys():
-        yield from _entry_of_vlan(there[str(vid)], vlans[vid])
+    if lost := [v for v, entry in vlans.items() if entry is None and str(v) not in there]:
+        raise CannotEdit(f"VLAN {lost[0]} is not in the table")
+    gone = {str(v): None for v, entry in vlans.items() if entry is None}
+    if gone and len(gone) == len(there):
+        raise CannotEdit("a table from which every VLAN goes is not written")
+    yield from _without(table.value, gone, 0) if gone else ()
+    new = {v: entry for v, entry in vlans.items() if entry is not None and str(v) not in there}
+    for vid, entry in vlans.items():
+        if entry is not None and vid not in new:
+            yield from _entry_of_vlan(there[str(vid)], entry)
     if not new:
         return
     said = [f"{v}: {_new_vlan(entry)}".rstrip() for v, entry in sorted(new.items())]
