@@ -1,7 +1,7 @@
 """Who sends and who hears in a VLAN, in the simulator's terms: what provers are compared with."""
 
 from inkov.model.names import PortRef
-from inkov.model.switch import Tunnel
+from inkov.model.switch import Kind, Tunnel
 from simulator import egress, ingress, listeners, number
 from strategies import VLANS
 
@@ -21,7 +21,7 @@ def senders(campus, vid, *, through_tunnels=True):
     """
     found = []
     for ref in edge_ports(campus):
-        tunnel = isinstance(campus.switches[ref.switch].ports[ref.port].switching, Tunnel)
+        tunnel = _tunnel(campus, ref)
         for tags in [(), *((v + 4096 * number(campus, ref),) for v in (*VLANS, 99))]:
             entered = ingress(campus, ref, tags)
             if entered is None or entered[0] != vid or (tags and tunnel and not through_tunnels):
@@ -49,8 +49,30 @@ def hearers(campus, vid):
 
 
 def hears(campus, a, b):
-    theirs = hearers(campus, b)
-    return any(at in theirs and v == b for ref, tags in senders(campus, a) for at, v, _ in listeners(campus, ref, tags))
+    """Whether a station of one VLAN hears one of another; the one untagged station of a port is in all VLANs that it sends in or hears."""
+    theirs, whole_there = hearers(campus, b), by_one(campus, b)
+    starts = {*senders(campus, a), *((ref, ()) for ref in by_one(campus, a))}
+    return any(
+        (at in theirs and v == b) or (at in whole_there and wire == ())
+        for ref, tags in starts
+        for at, v, wire in listeners(campus, ref, tags)
+    )
+
+
+def by_one(campus, vid):
+    """Edge ports of switches whose one untagged station is in a VLAN; that of a tunnel may tag as it likes."""
+    found = set()
+    for ref in edge_ports(campus):
+        entered = ingress(campus, ref, ())
+        sends = entered is not None and entered[0] == vid
+        hub = campus.switches[ref.switch].kind is Kind.UNMANAGED
+        if (sends or egress(campus, ref, vid, ()) == ()) and not (hub or _tunnel(campus, ref)):
+            found.add(ref)
+    return found
+
+
+def _tunnel(campus, ref):
+    return isinstance(campus.switches[ref.switch].ports[ref.port].switching, Tunnel)
 
 
 def in_both(campus, a, b):

@@ -6,18 +6,19 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import replace
 from os import PathLike
 from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
 
-from inkov.api import load, network
+from inkov.api import claim_called, load, network
 from inkov.change.drift import DriftView, drift_view
 from inkov.change.mending import MendView, mended
-from inkov.change.rehearsal import RehearsalView, rehearsal_view
+from inkov.change.rehearsal import BackView, RehearsalView, rehearsal_view, way_back
 from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.reading import Reading
 from inkov.formats.rewrite import difference, edited, edits_of, file_of, rewrite
 from inkov.formats.site import load_files
 from inkov.kinds.table import allowed_list
 from inkov.model import touching
-from inkov.model.campus import Campus
+from inkov.model.campus import Campus, Claim
 from inkov.model.errors import BadInput, Problem
 from inkov.model.names import PortRef
 from inkov.model.source import Source
@@ -27,6 +28,9 @@ from inkov.plan.reach import change
 from inkov.steps.edit import CannotChange
 from inkov.steps.steps import Step
 from inkov.store.places import real
+
+if TYPE_CHECKING:
+    from inkov.formats.ours.change_file import Typed
 
 
 def drift(before: Campus, after: Campus, names: tuple[str, str] = ("before", "after")) -> DriftView:
@@ -58,12 +62,49 @@ def as_saved(campus: Campus) -> Campus:
     return replace(campus, switches=switches)
 
 
-def rehearse(campus: Campus, file: str | PathLike[str], start: str = "") -> RehearsalView:
-    """Tries a change file out, step by step, and looks for an order in which nothing breaks.
+class Planned(NamedTuple):
+    """A change as it was read: its name, the host it is done from, its steps, and what is meant to stop."""
+
+    name: str
+    start: str
+    steps: list[Step]
+    meant: list[Claim]
+
+
+def planned(
+    campus: Campus, change: str | PathLike[str] | None, typed: Typed | None = None, meant: Sequence[str] = ()
+) -> Planned:
+    """Reads a change: a file, or a folder of candidate files, and steps that were typed.
 
     Args:
         campus: from `load`.
-        file: the change file.
+        change: the file or the folder; None where all is typed.
+        typed: steps as they are typed.
+        meant: what is meant to stop besides what the file says, in the words of claims, or claims by name.
+
+    Raises:
+        BadInput: the change cannot be read, or names what is not there.
+    """
+    from inkov.formats.ours import candidate, change_file  # noqa: PLC0415 - a fifth of a second that only this needs
+
+    made = Planned("", "", [], [])
+    if change is not None and Path(change).is_dir():
+        made = Planned(f"candidates in {Path(change).name}", "", candidate.steps_of(Path(change), campus), [])
+    elif change is not None:
+        document, lines, reading = change_file.read(Path(change))
+        steps = change_file.steps(document, lines, campus, reading)
+        meant = (*document.meant, *meant)
+        made = Planned(document.name, document.from_, steps, [])
+    more = change_file.on_the_spot(typed, campus) if typed and any(typed) else []
+    return made._replace(steps=[*made.steps, *more], meant=[claim_called(campus, text) for text in meant])
+
+
+def rehearse(campus: Campus, file: str | PathLike[str], start: str = "") -> RehearsalView:
+    """Tries a change out, step by step, and looks for an order in which nothing breaks.
+
+    Args:
+        campus: from `load`.
+        file: the change file, or a folder of candidate files.
         start: the host from which it is done; the one that the file names without it.
 
     Raises:
@@ -73,11 +114,29 @@ def rehearse(campus: Campus, file: str | PathLike[str], start: str = "") -> Rehe
     >>> view.verdict, view.order
     ('safe in another order', (2, 1, 3, 4))
     """
-    from inkov.formats.ours import change_file  # noqa: PLC0415 - a fifth of a second that only this needs
+    plan = planned(campus, file)
+    return rehearsed(campus, plan._replace(start=start or plan.start))
 
-    document, lines, reading = change_file.read(Path(file))
-    steps = change_file.steps(document, lines, campus, reading)
-    return rehearsal_view(campus, steps, start or document.from_, document.name)
+
+def rehearsed(campus: Campus, plan: Planned) -> RehearsalView:
+    """Tries out a change that was read."""
+    return rehearsal_view(campus, plan.steps, plan.start, plan.name, plan.meant)
+
+
+def back(campus: Campus, plan: Planned, view: RehearsalView) -> tuple[str, BackView]:
+    """Returns the change file that restores the state before a change, empty where no step does, and what comes of it.
+
+    Args:
+        campus: as it is before the change.
+        plan: the change.
+        view: the same, rehearsed; its steps are taken back in the order that it advises.
+    """
+    from inkov.formats.ours import change_writer  # noqa: PLC0415 - as above
+
+    order = [i - 1 for i in view.order] or range(len(plan.steps))
+    steps, found = way_back(campus, plan.steps, order, view.start, change_writer.can_be_written)
+    name = f"back from {plan.name or 'the change'}"
+    return change_writer.written(steps, name) if steps else "", found
 
 
 def mend(campus: Campus, only: Sequence[str] = (), at: str = "") -> MendView:
@@ -95,47 +154,39 @@ def mend(campus: Campus, only: Sequence[str] = (), at: str = "") -> MendView:
 
 
 class Copies:
-    """The files of a site with cures written into them.
+    """The files of a site with steps written into them.
 
     Attributes:
-        view: the cures that files can take, and what is left.
-        steps: their steps.
         made: the content of each file that changes, by the name that sources give it.
     """
 
-    def __init__(self, site: str | PathLike[str], only: Sequence[str] = (), at: str = "") -> None:
-        """Finds cures that the files of a site can take.
+    def __init__(
+        self, site: str | PathLike[str], before: Campus, files: Mapping[str, Path], steps: Sequence[Step]
+    ) -> None:
+        """Writes steps into the text of the files of a site.
 
         Args:
             site: what `load` reads.
-            only: as for `mend`.
-            at: as for `mend`.
+            before: what is read from it.
+            files: its files, by the name that sources give them.
+            steps: what is done, in order.
 
         Raises:
-            BadInput: the site cannot be read.
+            BadInput: files cannot take some steps, which are all named.
         """
-        self._site = Path(site)
-        before, self._files = load_files(site)
-        self.view, self.steps, self._after = mended(before, only, at, self._refuses)
-        edits, now = [], before
-        for step in self.steps:
+        self._site, self._files = Path(site), files
+        edits, now, problems = [], before, list[Problem]()
+        for step in steps:
             after = step.done(now)
-            edits.append(edits_of(step, now, after))
+            try:
+                edits.append(edits_of(step, now, after))
+            except CannotEdit as exc:
+                problems.append(Problem(step.source, f"{exc}; nothing was written"))
             now = after
-        self.made: Mapping[str, bytes] = edited(self._files, edits)
-
-    def _refuses(self, cure: Sequence[Step], campus: Campus) -> str:
-        """Says why files cannot take a cure; nothing where they can."""
-        try:
-            for step in cure:
-                after = step.done(campus)
-                edited(self._files, [edits_of(step, campus, after)])
-                campus = after
-        except BadInput as exc:
-            return "; ".join(f"{p.source.file}: {p.what}" for p in exc.problems)
-        except (CannotEdit, CannotChange) as exc:
-            return str(exc)
-        return ""
+        if problems:
+            raise BadInput(problems)
+        self._after = now
+        self.made: Mapping[str, bytes] = edited(files, edits)
 
     @property
     def difference(self) -> str:
@@ -158,9 +209,56 @@ class Copies:
             read = load(made / self._site.name if self._site.is_file() else made)
             if differ := [c for c in changes(self._after, read) if not c.silent]:
                 what = f"the copy would not be what was tried: {differ[0].at}: {differ[0].what}; nothing was written"
-                raise BadInput([Problem(Source("mend"), what)])
+                raise BadInput([Problem(Source(str(folder)), what)])
 
         return rewrite(self._files, self.made, Path(folder), check)
+
+
+def with_steps(site: str | PathLike[str], steps: Sequence[Step]) -> Copies:
+    """Returns the files of a site with a change written into them.
+
+    Args:
+        site: what `load` reads.
+        steps: the change, in order.
+
+    Raises:
+        BadInput: the site cannot be read, or its files cannot take some steps.
+    """
+    before, files = load_files(site)
+    return Copies(site, before, files, steps)
+
+
+def cured(site: str | PathLike[str], only: Sequence[str] = (), at: str = "") -> tuple[MendView, list[Step], Copies]:
+    """Finds cures that the files of a site can take, and writes them into these.
+
+    Args:
+        site: what `load` reads.
+        only: as for `mend`.
+        at: as for `mend`.
+
+    Returns:
+        The cures and what is left, their steps, and the files.
+
+    Raises:
+        BadInput: the site cannot be read.
+    """
+    before, files = load_files(site)
+
+    def refuses(cure: Sequence[Step], campus: Campus) -> str:
+        """Says why files cannot take a cure; nothing where they can."""
+        try:
+            for step in cure:
+                after = step.done(campus)
+                edited(files, [edits_of(step, campus, after)])
+                campus = after
+        except BadInput as exc:
+            return "; ".join(f"{p.source.file}: {p.what}" for p in exc.problems)
+        except (CannotEdit, CannotChange) as exc:
+            return str(exc)
+        return ""
+
+    view, steps, _ = mended(before, only, at, refuses)
+    return view, steps, Copies(site, before, files, steps)
 
 
 def apply_trim(site: str | PathLike[str], lists: Mapping[PortRef, str], folder: str | PathLike[str]) -> list[str]:

@@ -259,7 +259,7 @@ def test_change_example(site, tmp_path):
     assert document.from_ == "engineers-desk"
     with pytest.raises(inkov.BadInput) as caught:
         steps(document, lines, inkov.load(tmp_path), reading)
-    assert [p.source.line for p in caught.value.problems] == list(range(5, 19))
+    assert [p.source.line for p in caught.value.problems] == list(range(6, 21))
 
 
 SMALL = "inkov: switch\nname: a\nvlans: {10: x}\nports: {1: {access: 10}}\n"

@@ -59,7 +59,7 @@ def switch(site, text):
         ("tunnel: 30", Tunnel(30)),
         (
             "subinterfaces: {10: 192.0.2.1/27, untagged: 192.0.2.33/27}",
-            Routed((10, None)),
+            Routed((None, 10)),
         ),
     ],
 )

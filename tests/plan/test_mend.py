@@ -8,10 +8,11 @@ import inkov
 from conftest import run_inkov, write_files
 from inkov.change import drift as drifts
 from inkov.change.mending import mended
-from inkov.changes import Copies
+from inkov.changes import cured
 from inkov.demo.station import as_found, faults
-from inkov.formats.ours.change_file import read, written
+from inkov.formats.ours.change_file import read
 from inkov.formats.ours.change_file import steps as read_steps
+from inkov.formats.ours.change_writer import written
 from inkov.formats.rewrite import edited, edits_of
 from inkov.model.names import PortRef
 from inkov.rules.catalogue import RULES
@@ -138,14 +139,14 @@ def test_python_says_the_same(quillfin):
 def test_the_example_of_each_rule_that_can_be_cured(rule, tmp_path):
     """Cured in the copy of its files as well: its finding is gone there, and nothing as bad is new."""
     site = write_files(tmp_path / "site", RULES[rule].breaks.files)
-    copies = Copies(site, [rule])
+    view, _, copies = cured(site, [rule])
     if rule in UNCURED:
-        assert copies.view.cures == ()
+        assert view.cures == ()
         return
     copies.write(tmp_path / "fixed")
     before, after = inkov.audit(inkov.load(site)), inkov.audit(inkov.load(tmp_path / "fixed"))
     assert rule not in {f.rule for f in after}
-    severity = ORDER.index(copies.view.cures[0].severity)
+    severity = ORDER.index(view.cures[0].severity)
     known = {identity(f) for f in before}
     assert [f for f in after if identity(f) not in known and ORDER.index(f.severity.value) <= severity] == []
 
@@ -285,7 +286,7 @@ def test_private_vlans_are_tied_defined_and_mapped_as_elsewhere(tmp_path):
     for step in read_steps(document, lines, campus, reading):
         again = step.done(again)
     assert again.switches == after.switches
-    Copies(site, ["private/*"]).write(tmp_path / "fixed")
+    cured(site, ["private/*"])[2].write(tmp_path / "fixed")
     fixed = inkov.load(tmp_path / "fixed")
     assert {n: s.vlans for n, s in fixed.switches.items()} == {n: s.vlans for n, s in after.switches.items()}
     assert fixed.switches["dock"].ports["3"].switching == after.switches["dock"].ports["3"].switching

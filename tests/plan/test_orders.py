@@ -1,70 +1,18 @@
 """An advised order is that order: done step by step it ends where the change as written ends, and nothing breaks on the way."""
 
 from collections import Counter
-from ipaddress import ip_interface
+from itertools import accumulate
 
 import pytest
 from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
 
 from conftest import run_inkov, write_files
 from inkov.change.drift import Side
 from inkov.change.rehearsal import Rehearsal
-from inkov.model.names import PortRef
-from inkov.model.routing import Gateway, gateway_key
-from inkov.model.switch import Vlan
-from inkov.model.vlanset import VlanSet
 from inkov.steps.edit import CannotChange
-from inkov.steps.settings import PortChange
-from inkov.steps.steps import Cut, SetPorts, SetSwitch, conflict
-from strategies import MEMBERS, often, trunked
-
-vids = st.sampled_from(MEMBERS)
-lists = st.sets(vids, min_size=1).map(VlanSet)
-port_changes = st.one_of(
-    st.builds(PortChange, trunk=lists),
-    st.builds(PortChange, allow=lists),
-    st.builds(PortChange, disallow=lists),
-    st.builds(PortChange, native=st.none() | vids),
-    st.builds(PortChange, access=vids),
-    st.builds(PortChange, enabled=st.booleans()),
-)
-
-
-@st.composite
-def changed(draw):
-    """A campus and some steps on few ports and VLANs of it, so that they write over each other."""
-    campus = draw(trunked())
-    every = [PortRef(s.name, p) for s in campus.switches.values() for p in s.ports]
-    few = draw(st.lists(st.sampled_from(every), min_size=1, max_size=3, unique=True))
-    steps = []
-    for n in range(draw(st.integers(2, 5))):
-        ref = draw(st.sampled_from(few))
-        match draw(st.sampled_from(["port"] * 6 + ["vlan", "vlan", "gateway", "cut", "cut"])):
-            case "port":
-                steps.append(SetPorts(what=f"{n}", ports=(ref,), settings=draw(port_changes)))
-            case "vlan":
-                vid = draw(vids)
-                steps.append(
-                    SetSwitch(what=f"{n}", switch=ref.switch, vlans={vid: draw(st.sampled_from([None, Vlan(vid)]))})
-                )
-            case "gateway":
-                vid = draw(vids)
-                own = Gateway(vid, (ip_interface(f"192.0.{vid}.{draw(st.integers(1, 3))}/24"),))
-                new = draw(st.sampled_from([None, own]))
-                steps.append(SetSwitch(what=f"{n}", switch=ref.switch, gateways={gateway_key("", vid): new}))
-            case "cut":
-                steps.append(Cut(what=f"{n}", ports=(ref,)))
-    return campus, steps
-
-
-def done(campus, steps):
-    """The campuses after each of some steps, one after the other."""
-    states = []
-    for step in steps:
-        campus = step.done(campus)
-        states.append(campus)
-    return states
+from inkov.steps.steps import conflict
+from stepping import changed, done
+from strategies import often
 
 
 def heard(campus):
@@ -84,12 +32,16 @@ def test_an_advised_order_ends_where_the_change_ends_and_breaks_nothing_on_the_w
             written = done(campus, steps)
         except CannotChange:
             return
-        order = Rehearsal(campus, steps).order()
-        tried["none" if not order else "as written" if order == tuple(range(len(steps))) else "another"] += 1
+        plan = Rehearsal(campus, steps).ordering.plan()
+        order = tuple(i for group in plan for i in group)
+        kind = "none" if not order else "as written" if order == tuple(range(len(steps))) else "another"
+        tried[kind if len(plan) == len(order) else "at once"] += 1
         if not order:
             return
-        states = done(campus, [steps[i] for i in order])
-        assert states[-1] == written[-1]
+        every = done(campus, [steps[i] for i in order])
+        assert every[-1] == written[-1]
+        ends = accumulate(len(group) for group in plan)
+        states = [every[n - 1] for n in ends]
         was, will = heard(campus), heard(written[-1])
         for state in states[:-1]:
             now = heard(state)
@@ -98,7 +50,7 @@ def test_an_advised_order_ends_where_the_change_ends_and_breaks_nothing_on_the_w
                 assert (before & after) <= here <= (before | after)
 
     holds()
-    assert tried["another"] and tried["as written"] > 10, tried  # noqa: PT018
+    assert tried["another"] and tried["at once"] and tried["as written"] > 10, tried  # noqa: PT018
 
 
 @settings(max_examples=often(60), suppress_health_check=list(HealthCheck))
@@ -126,7 +78,7 @@ TWO = {
 @pytest.mark.parametrize(
     ("steps", "head", "stops"),
     [
-        (["a:u1 trunk 201", "a:u1 allow 202"], "NOT SAFE", []),
+        (["a:u1 trunk 201", "a:u1 allow 202"], "SAFE WITH STEPS AT ONCE", []),
         (["a:1 enabled false", "a:1 enabled true"], "NOT SAFE", []),
         (
             ["a:u1 trunk 201"],
@@ -157,6 +109,65 @@ def test_safe_means_that_nothing_that_works_stops(tmp_path, steps, head, stops):
     assert lines[0].endswith(f"   {head}"), lines[0]
     assert [line.removeprefix("Stops").strip() for line in lines if line.startswith("Stops")] == stops
     assert ran.code == (head != "SAFE")
+
+
+def rehearsed(site, *typed):
+    ran = run_inkov("rehearse", site, *(part for text in typed for part in ("--set", text)))
+    return ran, ran.out.splitlines()
+
+
+def test_what_is_done_at_once_bears_one_number(tmp_path):
+    """The two ends of a link that takes its native VLAN from one VLAN into another."""
+    native = {n: text.replace("native: none", "native: 202") for n, text in TWO.items()}
+    write_files(tmp_path, native)
+    ran, lines = rehearsed(tmp_path, "a:u1 native 201", "b:u1 native 201")
+    assert ran.code == 1
+    assert lines[:5] == [
+        f"{tmp_path.name}   2 steps    SAFE WITH STEPS AT ONCE",
+        "",
+        "do it in this order",
+        "  1.  a:u1: native 201",
+        "      b:u1: native 201   at the same time",
+    ]
+
+
+def test_the_least_outage_is_said_where_no_order_is_safe(tmp_path):
+    """Two stations that move by themselves, of which each loses the other until both have moved: at two devices that are not neighbours."""
+    write_files(tmp_path, TWO)
+    _, lines = rehearsed(tmp_path, "a:2 access 201", "b:2 access 201", "a:3 access 201")
+    assert lines[0].endswith("NOT SAFE")
+    at = lines.index(next(line for line in lines if line.startswith("least outage")))
+    assert lines[at : at + 3] == [
+        "least outage: the steps in the order 1, 2, 3",
+        "  Broken  after step 1 until step 2: a:2, a:3 and b:2 lose each other in between",
+        "  Broken  after step 2 until step 3: a:2, a:3 and b:2 lose each other in between",
+    ]
+
+
+def test_a_change_that_ends_where_it_began_says_so(tmp_path):
+    text = "inkov: change\nsteps:\n  - {at: 'a:1', enabled: false}\n  - {at: 'a:1', enabled: true}\n"
+    write_files(tmp_path, {**TWO, "change.txt": text})
+    lines = run_inkov("rehearse", tmp_path, tmp_path / "change.txt").out.splitlines()
+    assert "It ends where it began: after " in lines[2]
+    assert lines[2].endswith("change.txt:4 nothing is set otherwise than before.")
+
+
+def test_what_is_meant_to_stop_is_counted_and_no_reason_against_the_change(tmp_path):
+    campus = "inkov: campus\nname: two\nsegments: {left: {ports: ['a:2-3']}, right: {ports: ['b:2']}}\n"
+    claims = "claims: [{name: both are one, together: [left, right]}, {together: left}]\n"
+    write_files(tmp_path, {**TWO, "campus.yaml": campus + claims})
+    off = ("rehearse", tmp_path, "--set", "a:u1 trunk 201")
+    assert run_inkov(*off).out.splitlines()[0].endswith("NOT SAFE AS IT ENDS")
+    ran = run_inkov(*off, "--meant", "apart left right")
+    lines = ran.out.splitlines()
+    assert lines[0].endswith("SAFE"), ran.out
+    assert lines[2] == "Meant  apart left right: proved after it; 2 pairs of ports no longer hear each other"
+    assert ran.code == 0
+    text = "inkov: change\nmeant: both are one\nsteps: [{at: 'a:u1', trunk: 201}]\n"
+    write_files(tmp_path, {"change.txt": text})
+    assert run_inkov("rehearse", tmp_path, tmp_path / "change.txt").out.splitlines()[0].endswith("SAFE")
+    wrong = run_inkov(*off, "--meant", "apart left wrong")
+    assert (wrong.code, "there is no segment" in wrong.err) == (2, True)
 
 
 def test_a_gateway_that_goes_is_told(tmp_path):

@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 
 from inkov.change.drift import Side
 from inkov.change.hearing import Shift, shifts
+from inkov.change.meant import Meant
 from inkov.kinds.relay import Mask
 from inkov.kinds.table import allowed_list, memberships, untagged_vlan
 from inkov.model.names import PortRef
@@ -20,27 +21,27 @@ from inkov.steps.steps import Arrival, SetPorts, SetSwitch, Step
 _WORST = (Severity.BREACH, Severity.OUTAGE)
 
 
-def stopped(before: Side, after: Side, steps: Sequence[Step]) -> tuple[str, ...]:
-    """Says what worked before a change and does not after it, worst first; nothing of stations whose own port a step sets.
+def stopped(before: Side, after: Side, steps: Sequence[Step], meant: Meant) -> tuple[str, ...]:
+    """Says what worked before a change and does not after it, worst first; nothing of what is meant, or of stations whose own port a step sets.
 
     Such a station is moved. It counts where it ends alone: in a VLAN without a gateway, on a port that no step shut.
     """
     moved = _moved(before, steps)
     return (
-        *_new_findings(before, after),
-        *_gateways(before, after),
-        *_bystanders(before, shifts(before.hearing, after.hearing), moved),
-        *_stranded(before, after, moved),
+        *_new_findings(before, after, meant),
+        *_gateways(before, after, meant),
+        *_bystanders(before, shifts(before.hearing, after.hearing), moved, meant),
+        *_stranded(before, after, moved, meant),
     )
 
 
 def harms(before: Side, after: Side, steps: Sequence[Step]) -> bool:
     """Tells whether a cure harms: somebody loses anybody, two networks are joined, or a list grows by VLANs that none should have."""
-    moved = _moved(before, steps)
-    if _sends_more(before, after, moved) or any(True for _ in _gateways(before, after)):
+    moved, nothing = _moved(before, steps), Meant(before)
+    if _sends_more(before, after, moved) or any(True for _ in _gateways(before, after, nothing)):
         return True
     moves = list(shifts(before.hearing, after.hearing))
-    return any(True for _ in _bystanders(before, moves, moved)) or _joins(after, moves, moved)
+    return any(True for _ in _bystanders(before, moves, moved, nothing)) or _joins(after, moves, moved)
 
 
 def _joins(after: Side, moves: Iterable[Shift], moved: frozenset[PortRef]) -> bool:
@@ -80,10 +81,10 @@ def _moved(before: Side, steps: Iterable[Step]) -> frozenset[PortRef]:
     return frozenset(found)
 
 
-def _new_findings(before: Side, after: Side) -> Iterator[str]:
+def _new_findings(before: Side, after: Side, meant: Meant) -> Iterator[str]:
     """Yields breaches and outages that are new, or stood there as something milder."""
     for f in worse(before.findings, after.findings, lambda f: (f.rule, f.place)):
-        if f.severity in _WORST:
+        if f.severity in _WORST and not (f.severity is Severity.OUTAGE and meant.ends(f.vlans)):
             yield f"new {f.severity.value}: {f.rule} at {f.place}: {f.what}"
 
 
@@ -93,7 +94,7 @@ def _retyped(before: Side, step: SetSwitch) -> list[Vid]:
     return [v for v, entry in step.vlans.items() if entry and v in table and table[v].type is not entry.type]
 
 
-def _gateways(before: Side, after: Side) -> Iterator[str]:
+def _gateways(before: Side, after: Side, meant: Meant) -> Iterator[str]:
     """Yields gateways that were up, and are down or gone."""
     then = after.followed.gateways
     still = {(i.device, ip) for i in then.all if then.state(i).up is not False for ip in i.gateway.answers}
@@ -102,11 +103,13 @@ def _gateways(before: Side, after: Side) -> Iterator[str]:
         gone = [ip for ip in interface.gateway.answers if (interface.device, ip) not in still]
         if gone and was.serves(interface) and was.state(interface).up is True:
             vids = was.vlans(interface)
+            if meant.ends(vids):
+                continue
             own = f" of {joined(named(before.followed, v) for v in vids)}" if vids else ""
             yield f"the gateway {joined(map(str, gone))}{own} on {interface.device} is no longer there"
 
 
-def _bystanders(before: Side, moves: Iterable[Shift], moved: frozenset[PortRef]) -> Iterator[str]:
+def _bystanders(before: Side, moves: Iterable[Shift], moved: frozenset[PortRef], meant: Meant) -> Iterator[str]:
     """Yields stations that no longer hear others of their network, by the VLAN they are in; no step sets the port of either.
 
     That stations of two networks no longer hear each other is no loss: a leak is closed.
@@ -116,12 +119,16 @@ def _bystanders(before: Side, moves: Iterable[Shift], moved: frozenset[PortRef])
         for ref in shift.refs if shift.lost else ():
             far = shift.lost - {ref} - moved if ref not in moved else ()
             own = _sends_into(before, ref) if far else 0
-            others = [r for r in far if _networks(before, r) & own or before.followed.unmanaged(r.switch)]
+            others = [
+                r
+                for r in far
+                if (_networks(before, r) & own or before.followed.unmanaged(r.switch)) and not meant.parts(ref, r)
+            ]
             for r in (ref, *others) if others else ():
                 lost[_vlan(before, r)].add(r)
     for vid, refs in sorted(lost.items()):
         who = named(before.followed, vid) if vid else "stations"
-        yield f"{who}: {_ports(before, refs)} no longer hear{'s' if len(refs) == 1 else ''} all that {'it' if len(refs) == 1 else 'they'} heard"
+        yield f"{who}: {by_host(before, refs)} no longer hear{'s' if len(refs) == 1 else ''} all that {'it' if len(refs) == 1 else 'they'} heard"
 
 
 def _vlan(side: Side, ref: PortRef) -> int:
@@ -144,26 +151,28 @@ def _whole(side: Side, vlans: Mask) -> Mask:
     return vlans
 
 
-def _ports(side: Side, refs: Collection[PortRef]) -> str:
+def by_host(side: Side, refs: Collection[PortRef]) -> str:
     """Returns stations by the names of their hosts, then by their ports."""
     hosts = {h.port: h.name for h in side.campus.hosts.values()}
     ordered = sorted(refs, key=lambda r: (r not in hosts, r.order))
     return joined([f"{hosts[r]} at {r}" if r in hosts else str(r) for r in ordered], 4)
 
 
-def _stranded(before: Side, after: Side, moved: Collection[PortRef]) -> Iterator[str]:
+def _stranded(before: Side, after: Side, moved: Collection[PortRef], meant: Meant) -> Iterator[str]:
     """Yields moved stations that heard somebody, and end alone."""
     for ref in sorted(moved, key=lambda r: r.order):
         network = after.followed
         if not network.has(ref) or ref not in before.followed.edge_ports.get(ref.switch, ()):
             continue
         port, vid = network.port(ref), _vlan(after, ref)
-        if not port.enabled or port.lag or ref in network.cabled or not before.hearing.of(ref) - {ref}:
+        if not port.enabled or port.lag or ref in network.cabled:
+            continue
+        if not any(not meant.parts(ref, far) for far in before.hearing.of(ref) - {ref}):
             continue
         if after.hearing.of(ref) - {ref} or (vid and _served(after, network.switches[ref.switch], vid)):
             continue
         where = named(network, vid) if vid else "no VLAN"
-        yield f"{_ports(before, [ref])} is then in {where}, and hears nobody there"
+        yield f"{by_host(before, [ref])} is then in {where}, and hears nobody there"
 
 
 def _served(after: Side, switch: Switch, vid: int) -> bool:

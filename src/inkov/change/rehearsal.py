@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import chain
 
 from inkov.change.drift import DriftView, Side, drift_of
 from inkov.change.hearing import shifts
-from inkov.change.losses import stopped
+from inkov.change.losses import by_host, stopped
+from inkov.change.meant import Meant, MeantRow
+from inkov.change.ordering import EXACT, Ordering
 from inkov.forwarding.network import Network
-from inkov.model.campus import Campus, Together
+from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
+from inkov.plan.change import changes
 from inkov.proof.ends import end_named
 from inkov.proof.trace import trace
+from inkov.steps.between import between
 from inkov.steps.edit import CannotChange
-from inkov.steps.steps import Step, conflict
-
-_EXACT = 8
-"""Up to so many steps every order is tried; beyond, the next step is the first that breaks nothing."""
+from inkov.steps.steps import Step
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,12 +40,42 @@ class StepView:
 
 
 @dataclass(frozen=True, slots=True)
+class BrokenView:
+    """What is broken after a step until another is done."""
+
+    after: int
+    until: int
+    what: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class LeastView:
+    """An order that is not safe, and in which least is broken: its step numbers from 1, and what is broken when."""
+
+    order: tuple[int, ...]
+    broken: tuple[BrokenView, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class BackView:
+    """The change that restores the state before: its verdict and steps from the end, what it stops, and what no step restores."""
+
+    verdict: str
+    steps: tuple[str, ...]
+    stops: tuple[str, ...]
+    left: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class RehearsalView:
     """A change, tried out.
 
-    `verdict` is `safe`, `safe in another order`, `not safe`, or `not safe as it ends`; `spoils` are claims that are worse off
-    after all of it than before, `stops` what else worked before and does not after it; `order` is the order in which it is safe, by step numbers from 1; `exact` tells that every order was tried. `unknown` are the switches of which it is not known whether they stay
-    in reach, as the input has no address of them.
+    `verdict` is `safe`, `safe in another order`, `safe with steps at once`, `not safe`, or `not safe as it ends`; `spoils` are
+    claims that are worse off after all of it than before, `stops` what else worked before and does not after it, `meant` what
+    the change says is meant to stop. `order` is the order in which it is safe, by step numbers from 1, `at_once` those of its
+    steps that are done at the same time; `exact` tells that every order was tried, `least` which breaks least where none is safe.
+    `unknown` are the switches of which it is not known whether they stay in reach, as the input has no address of them. `idle`:
+    it ends where it began. `back` is the way back, where it was asked for.
     """
 
     name: str
@@ -54,19 +85,25 @@ class RehearsalView:
     verdict: str
     spoils: tuple[str, ...]
     stops: tuple[str, ...]
+    meant: tuple[MeantRow, ...]
     order: tuple[int, ...]
+    at_once: tuple[tuple[int, ...], ...]
     exact: bool
+    least: LeastView | None
+    idle: bool
     steps: tuple[StepView, ...]
     whole: DriftView
+    back: BackView | None = None
 
 
 class Rehearsal:
     """A change on one campus; the states between steps are worked out once."""
 
-    def __init__(self, campus: Campus, steps: Sequence[Step], start: str = "") -> None:
+    def __init__(self, campus: Campus, steps: Sequence[Step], start: str = "", meant: Sequence[Claim] = ()) -> None:
         self.before = campus
         self.steps = steps
         self.start = start
+        self.meant = meant
         self._claims = [replace(c, surviving=0) if isinstance(c, Together) else c for c in campus.claims]
         self._halts: dict[tuple[int, str], str] = {}
 
@@ -98,7 +135,11 @@ class Rehearsal:
     def spoils(self) -> tuple[str, ...]:
         """The claims that are worse off after all of it than before."""
         first, last = self.side(frozenset()), self.side(self._all)
-        return tuple(c.name for c in last.claims if last.badness(c) > first.badness(c))
+        return tuple(c.name for c in last.claims if last.badness(c) > first.badness(c) and not self._meant.breaks(c))
+
+    @cached_property
+    def _meant(self) -> Meant:
+        return Meant(self.side(frozenset()), self.meant)
 
     @property
     def stops(self) -> tuple[str, ...]:
@@ -107,7 +148,7 @@ class Rehearsal:
         was, now = self._unreached(frozenset(), every), self._unreached(self._all, every)
         cut = {name: why for name, why in now.items() if name in here and name not in was}
         lost = (f"{name} can no longer be reached from {self.start}: {why}" for name, why in cut.items())
-        return (*lost, *stopped(self.side(frozenset()), self.side(self._all), self.steps))
+        return (*lost, *stopped(self.side(frozenset()), self.side(self._all), self.steps, self._meant))
 
     @staticmethod
     def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
@@ -123,7 +164,7 @@ class Rehearsal:
             for ports, others in ((lost, (was & will) - here - {ref}), (gained, here - was - will - {ref})):
                 ports.update(others, [ref] if others else [])
         found += [
-            f"{_ports(ports)} {what} each other in between"
+            f"{by_host(ends[0], ports)} {what} each other in between"
             for ports, what in ((lost, "lose"), (gained, "hear"))
             if ports
         ]
@@ -161,76 +202,96 @@ class Rehearsal:
         touched = dict.fromkeys(n for step in self.steps for n in step.touched) if self.start else ()
         return tuple(n for n in touched if n in switches and not switches[n].gateways)
 
-    def safe(self, order: Sequence[int]) -> bool:
-        """Tells whether nothing breaks in an order, and each switch is in reach when its turn comes."""
-        done: frozenset[int] = frozenset()
-        for i in order:
-            if not self._fits(done, i):
-                return False
-            done |= {i}
-        return True
-
     @cached_property
-    def _first(self) -> list[frozenset[int]]:
-        """The steps that must be done before each: those before it that write something it writes, too.
+    def ordering(self) -> Ordering:
+        """In which order nothing breaks."""
+        return Ordering(self.steps, self.campus, self.unreached, self.breaks, self._beside)
 
-        Whatever order keeps to that ends in the same campus, and so does each set of steps that it does first.
+    def _beside(self, one: Step, other: Step) -> bool:
+        """Tells whether two steps may be done at once: on one device, or at the two ends of a link.
+
+        Of two that write the same only a list is written whole; what is set and set again is no step at all.
         """
-        return [frozenset(j for j in range(i) if conflict(self.steps[j], step)) for i, step in enumerate(self.steps)]
-
-    def _fits(self, done: frozenset[int], i: int) -> bool:
-        """Tells whether a step can come after some: it can be done then, in reach, and nothing breaks."""
-        if not self._first[i] <= done:
+        if any(name != "switching" for _, _, name in one.writes & other.writes):
             return False
-        try:
-            self.campus(done | {i})
-        except CannotChange:
-            return False
-        return not self.unreached(done, [i]) and not self.breaks(done | {i})
+        a, b = ({(device, port or "") for device, port, _ in step.writes} for step in (one, other))
+        if {device for device, _ in a} & {device for device, _ in b}:
+            return True
+        ends = {(end.switch, end.port) for end in (self._far_end(PortRef(*at)) for at in a) if end is not None}
+        return bool(ends & b)
 
-    def order(self) -> tuple[int, ...]:
-        """Returns an order in which nothing breaks: the given one if it will do; nothing where there is none."""
-        given = tuple(range(len(self.steps)))
-        if self.safe(given):
-            return given
-        if len(self.steps) > _EXACT:
-            return self._greedy()
-        dead: set[frozenset[int]] = set()
+    def _far_end(self, ref: PortRef) -> PortRef | None:
+        network = self.side(frozenset()).followed
+        link = next((k for k in network.links_at.get(ref.switch, ()) if ref in {k.a, k.b}), None)
+        return (link.b if link.a == ref else link.a) if link else None
 
-        def onward(done: frozenset[int]) -> tuple[int, ...] | None:
-            if done == self._all:
-                return ()
-            if done in dead:
-                return None
-            for i in sorted(self._all - done):
-                if self._fits(done, i):
-                    rest = onward(done | {i})
-                    if rest is not None:
-                        return (i, *rest)
-            dead.add(done)
+    @property
+    def least(self) -> LeastView | None:
+        """The order with the fewest states in which something is broken, with what breaks; None where it was not looked for."""
+        order = self.ordering.least()
+        if not order:
             return None
+        rows = []
+        for n in range(1, len(order)):
+            done = frozenset(order[:n])
+            broken = (*self.breaks(done), *self.unreached(frozenset(order[: n - 1]), [order[n - 1]]))
+            if broken:
+                rows.append(BrokenView(order[n - 1] + 1, order[n] + 1, broken))
+        return LeastView(tuple(i + 1 for i in order), tuple(rows))
 
-        return onward(frozenset()) or ()
+    def view(self, name: str = "") -> RehearsalView:
+        """Returns all of it as plain data.
 
-    def _greedy(self) -> tuple[int, ...]:
-        done: frozenset[int] = frozenset()
-        order: list[int] = []
-        while done != self._all:
-            chosen = next((i for i in sorted(self._all - done) if self._fits(done, i)), None)
-            if chosen is None:
-                return ()
-            order.append(chosen)
-            done |= {chosen}
-        return tuple(order)
+        Args:
+            name: what the change is called.
+        """
+        spoils, stops = self.spoils, self.stops
+        plan = () if spoils or stops else self.ordering.plan()
+        order, given = tuple(i for group in plan for i in group), tuple(range(len(self.steps)))
+        at_once = tuple(tuple(i + 1 for i in group) for group in plan if len(group) > 1)
+        verdict = (
+            "safe with steps at once"
+            if at_once
+            else "safe"
+            if order == given
+            else "safe in another order"
+            if order
+            else "not safe"
+        )
+        first, last = self.side(frozenset()), self.side(self._all)
+        moves = list(shifts(first.hearing, last.hearing)) if self.meant else []
+        return RehearsalView(
+            name=name,
+            campus=self.before.name,
+            start=self.start,
+            unknown=self.unknown,
+            verdict="not safe as it ends" if spoils or stops else verdict,
+            spoils=spoils,
+            stops=stops,
+            meant=self._meant.rows(last, moves),
+            order=tuple(i + 1 for i in order),
+            at_once=at_once,
+            exact=len(self.steps) <= EXACT,
+            least=None if plan or spoils or stops else self.least,
+            idle=not changes(first.campus, last.campus),
+            steps=tuple(self._step(i) for i in given),
+            whole=drift_of(first, last, ("before", "after"), causes=False),
+        )
+
+    def _step(self, i: int) -> StepView:
+        every = range(len(self.steps))
+        before, after = frozenset(every[:i]), frozenset(every[: i + 1])
+        already = set(self.unreached(before, every[i + 1 :]))
+        cut = [o for o in self.unreached(after, every[i + 1 :]) if o not in already]
+        out = (*self.unreached(before, [i]), *cut)
+        did = drift_of(self.side(before), self.side(after), ("before", "after"), causes=False)
+        step = self.steps[i]
+        return StepView(step.what, str(step.source), self.breaks(after), tuple(dict.fromkeys(out)), did)
 
 
-def _ports(ports: Iterable[PortRef]) -> str:
-    refs = sorted(ports, key=lambda r: r.order)
-    shown = ", ".join(map(str, refs[:4]))
-    return shown + (f" and {len(refs) - 4} more ports" if refs[4:] else "")
-
-
-def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name: str = "") -> RehearsalView:
+def rehearsal_view(
+    campus: Campus, steps: Sequence[Step], start: str = "", name: str = "", meant: Sequence[Claim] = ()
+) -> RehearsalView:
     """Tries a change out.
 
     Args:
@@ -238,35 +299,38 @@ def rehearsal_view(campus: Campus, steps: Sequence[Step], start: str = "", name:
         steps: the steps in the order given; none of them can fail to apply.
         start: the host from which it is done; empty where that does not matter.
         name: what the change is called.
+        meant: what is meant to stop: segments that are to be apart, claims that are to hold no longer.
     """
-    rehearsal = Rehearsal(campus, steps, start)
-    spoils, stops = rehearsal.spoils, rehearsal.stops
-    order = () if spoils or stops else rehearsal.order()
-    given = tuple(range(len(steps)))
-    views = []
-    for i, step in enumerate(steps):
-        before, after = frozenset(given[:i]), frozenset(given[: i + 1])
-        already = set(rehearsal.unreached(before, given[i + 1 :]))
-        cut = [o for o in rehearsal.unreached(after, given[i + 1 :]) if o not in already]
-        out = (*rehearsal.unreached(before, [i]), *cut)
-        did = drift_of(rehearsal.side(before), rehearsal.side(after), ("before", "after"), causes=False)
-        views.append(StepView(step.what, str(step.source), rehearsal.breaks(after), tuple(dict.fromkeys(out)), did))
-    verdict = "safe" if order == given else "safe in another order" if order else "not safe"
-    if spoils or stops:
-        verdict = "not safe as it ends"
-    ends = rehearsal.side(frozenset()), rehearsal.side(frozenset(given))
-    whole = drift_of(*ends, ("before", "after"), causes=False)
-    exact = len(steps) <= _EXACT
-    return RehearsalView(
-        name,
-        campus.name,
-        start,
-        rehearsal.unknown,
-        verdict,
-        spoils,
-        stops,
-        tuple(i + 1 for i in order),
-        exact,
-        tuple(views),
-        whole,
-    )
+    return Rehearsal(campus, steps, start, meant).view(name)
+
+
+def way_back(
+    campus: Campus, steps: Sequence[Step], order: Sequence[int], start: str, writable: Callable[[Step], bool]
+) -> tuple[list[Step], BackView]:
+    """Finds the change that restores the state before another one, and tries it out from where that ends.
+
+    Args:
+        campus: as it is before the change.
+        steps: the steps of the change.
+        order: their numbers from 0 as they are done; each is taken back in turn, the last first.
+        start: as for `rehearsal_view`.
+        writable: tells whether a change file has words for a step.
+    """
+    states = [campus]
+    for i in order:
+        states.append(steps[i].done(states[-1]))
+    now, back = states[-1], list[Step]()
+    for state, before in zip(states[:0:-1], states[-2::-1], strict=True):
+        for step in filter(writable, between(state, before)):
+            try:
+                now = step.done(now)
+            except CannotChange:
+                continue
+            back.append(step)
+    left = tuple(f"{c.at}: {c.what}".removeprefix(": ") for c in changes(campus, now) if not c.silent)
+    if not back:
+        return [], BackView("safe", (), (), left)
+    found = Rehearsal(states[-1], back, start).view()
+    ordered = [back[i - 1] for i in found.order] or back
+    verdict = "safe" if found.verdict == "safe in another order" else found.verdict
+    return ordered, BackView(verdict, tuple(s.what for s in ordered), (*found.spoils, *found.stops), left)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from enum import StrEnum
 from functools import partial
 from pathlib import Path
@@ -24,6 +25,7 @@ from inkov.cli.options import (
 from inkov.cli.output import Exit, Format, complain, emit, put
 
 if TYPE_CHECKING:
+    from inkov.changes import Copies
     from inkov.formats.parsed import Shared
 
 
@@ -134,6 +136,22 @@ def rehearse(
     start: Annotated[
         str, typer.Option("--from", metavar="HOST", help="The host of the person who makes the change.")
     ] = "",
+    meant: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="CLAIM",
+            help="What is meant to stop, in the words of a claim, such as 'apart guests printers'. It is counted, and no "
+            "reason against the change.",
+        ),
+    ] = None,
+    back: Annotated[
+        Path | None,
+        typer.Option(metavar="FILE", help="Write the change that restores the state before, and try it from the end."),
+    ] = None,
+    apply: Annotated[
+        Path | None,
+        typer.Option(metavar="DIR", help="Write a copy of the site with the change into a new folder."),
+    ] = None,
     result_format: FormatOption = Format.TEXT,
     output: OutputOption = None,
 ) -> None:
@@ -143,35 +161,44 @@ def rehearse(
     """
     network = load_network(site, strict=True)
     campus = network.campus
-    from inkov.change.rehearsal import rehearsal_view
-    from inkov.formats.ours import candidate, change_file
+    from inkov import changes
+    from inkov.formats.ours.change_file import Typed
     from inkov.render.screens.rehearsal_text import rehearsal_text
 
     many_networks()
-    name = ""
-    steps = []
-    if change is not None and change.is_dir():
-        steps, name = candidate.steps_of(change, campus), f"candidates in {change.name}"
-    elif change is not None:
-        document, lines, reading = change_file.read(change)
-        steps = change_file.steps(document, lines, campus, reading)
-        name, start = document.name, start or document.from_
-    typed = change_file.Typed(*(x or [] for x in (sets, replaced, added, cable, plug, cut, fail)))
-    if any(typed):
-        steps += change_file.on_the_spot(typed, campus)
-    if not steps:
+    typed = Typed(*(x or [] for x in (sets, replaced, added, cable, plug, cut, fail)))
+    plan = changes.planned(campus, change, typed, meant or ())
+    plan = plan._replace(start=start or plan.start)
+    if not plan.steps:
         raise typer.BadParameter(
             "name a change file, or say what happens with --set, --cut, --fail, --plug and the like"
         )
-    if start:
+    if plan.start:
         from inkov.api import end_named
 
-        if end_named(network, start).away:
-            raise typer.BadParameter(f"no host and no gateway has the address {start}", param_hint="--from")
-    view = rehearsal_view(campus, steps, start, name)
+        if end_named(network, plan.start).away:
+            raise typer.BadParameter(f"no host and no gateway has the address {plan.start}", param_hint="--from")
+    copies = changes.with_steps(site, plan.steps) if apply is not None else None
+    view = changes.rehearsed(campus, plan)
+    if back is not None:
+        text, way = changes.back(campus, plan, view)
+        view = replace(view, back=way)
+        if text:
+            put(text, back)
+        else:
+            complain(f"no step restores anything; {back.as_posix()} is not written")
     emit("rehearse", result_format, output, view, rehearsal_text)
+    if copies is not None and apply is not None:
+        _written(copies, apply)
     if view.verdict != "safe":
         raise typer.Exit(Exit.FOUND)
+
+
+def _written(copies: Copies, folder: Path) -> None:
+    from inkov.render.page import plural
+
+    changed = copies.write(folder)
+    complain(f"wrote {folder.as_posix()}: {plural(len(changed), 'file')} changed; read back, it is what was tried")
 
 
 @partial(reads_site, answers=of_site)
@@ -211,15 +238,14 @@ def mend(
     Exits 1 if findings above tidy remain that a person must decide on.
     """
     from inkov.change.mending import mended
-    from inkov.render.page import clean, plural
+    from inkov.render.page import clean
     from inkov.render.screens.rehearsal_text import mend_text
 
     copies = None
     if apply is not None or diff:
-        from inkov.changes import Copies
+        from inkov.changes import cured
 
-        copies = Copies(site, only or (), at)
-        view, steps = copies.view, copies.steps
+        view, steps, copies = cured(site, only or (), at)
     else:
         campus = load_network(site, strict=True).campus
         many_networks()
@@ -235,7 +261,6 @@ def mend(
     if copies is not None and diff:
         put("\n" + "".join(f"{clean(line)}\n" for line in copies.difference.splitlines()), None)
     if copies is not None and apply is not None:
-        changed = copies.write(apply)
-        complain(f"wrote {apply.as_posix()}: {plural(len(changed), 'file')} changed; read back, it is what was tried")
+        _written(copies, apply)
     if any(row.severity != "tidy" for row in view.left):
         raise typer.Exit(Exit.FOUND)

@@ -24,7 +24,7 @@ from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch
 from inkov.model.tree import Sync
-from inkov.steps.settings import FILE_KEY, SETTING_OF, TreeChange
+from inkov.steps.settings import FILE_KEY, SETTING_OF, SETTING_OF_SWITCH, TreeChange
 from inkov.steps.steps import SetPorts, SetSwitch, Step
 
 Check = Callable[[Path], None]
@@ -98,7 +98,7 @@ def _set_in(step: SetSwitch, now: Switch) -> Iterator[tuple[Setting, tuple[str, 
             for part, own in value.items():
                 yield SETTING_OF[part], ("tree", part), own.value if isinstance(own, Enum) else own
         else:
-            yield SETTING_OF[name], (name,), sync_keys(value) if isinstance(value, Sync) else value
+            yield SETTING_OF_SWITCH[name], (name,), sync_keys(value) if isinstance(value, Sync) else value
     for key, gateway in step.gateways.items():
         port, vid = of_key(key)
         path = ("ports", port, "subinterfaces", str(vid or "untagged")) if port else ("gateways", str(vid))

@@ -55,9 +55,15 @@ class GeneralKind(Fixed[General]):
 
 
 def as_registered(port: Port, some: Mask) -> Port:
-    """Returns a port as it is for VLANs that come to it by registration: a tagged member of those of some that it may take."""
+    """Returns a port as it is for VLANs that come to it by registration: a tagged member of those of some that it may take.
+
+    Where its PVID is among them, it lets untagged frames in from then on, though it filters.
+    """
     vlans = VlanSet.from_mask((port.registration.normal - port.registration.forbidden).mask & some)
-    return replace(port, switching=General(None, NONE, vlans, FrameTypes.TAGGED, True))
+    own = port.switching
+    takes = isinstance(own, General) and own.pvid in vlans and own.frames is not FrameTypes.TAGGED
+    pvid = own.pvid if isinstance(own, General) and takes else None
+    return replace(port, switching=General(pvid, NONE, vlans, FrameTypes.ALL if takes else FrameTypes.TAGGED, True))
 
 
 def plainest(port: General, own_tag: bool | None) -> Switching:

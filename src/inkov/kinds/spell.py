@@ -49,6 +49,20 @@ def keys(switching: Switching) -> dict[str, Any]:
             return {}
 
 
+def step_keys(switching: Switching) -> dict[str, Any] | None:
+    """Returns the keys of a step that make a port this, whatever it was before; None where no step does."""
+    found = keys(switching)
+    match switching:
+        case Access(vid=int()):
+            return {"voice": "none"} | found
+        case Trunk(native_stated=True):
+            return {"native-tagged": False, "translate": {}} | found
+        case General() | PrivateHost() | Promiscuous() | Tunnel() | Unstated(general=True):
+            return found
+        case _:
+            return None
+
+
 def stating(port: Port) -> dict[str, Any] | None:
     """Returns the keys of a port with what is not stated as it most often is; None where they cannot state it.
 

@@ -277,15 +277,32 @@ def folded(found: Iterable[Change]) -> list[tuple[str, str, list[Change]]]:
 
 
 def smallest(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list[Key]:
-    """Returns a smallest set of differences that brings an effect about: no one of it can be left out (delta debugging).
+    """Returns a smallest set of differences that brings an effect about: no one of it can be left out.
+
+    Where more differences never take the effect away, few tries do: the shortest run of the first ones that brings it about ends
+    with one that is needed, and so on with that one taken for given. Where that does not hold, parts are left out until none can
+    be (delta debugging).
 
     Args:
         candidates: differences, the likeliest first; all of them bring it about.
         brings: tells whether some do.
     """
-    for key in candidates[:_ALONE]:
-        if brings([key]):
-            return [key]
+    needed: list[Key] = []
+    rest = candidates
+    while not needed or not brings(needed):
+        if not rest:
+            return _by_parts(candidates, brings)
+        low, high = 0, 1
+        while high < len(rest) and not brings([*needed, *rest[:high]]):
+            low, high = high, min(2 * high, len(rest))
+        while high - low > 1:
+            middle = (low + high) // 2
+            low, high = (low, middle) if brings([*needed, *rest[:middle]]) else (middle, high)
+        needed, rest = [*needed, rest[high - 1]], rest[: high - 1]
+    return _by_parts([key for key in candidates if key in needed], brings)
+
+
+def _by_parts(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list[Key]:
     kept, parts = list(candidates), 2
     while len(kept) > 1:
         size = -(-len(kept) // parts)
@@ -299,10 +316,6 @@ def smallest(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list
         else:
             break
     return kept
-
-
-_ALONE: Final = 12
-"""So many of the likeliest differences are tried alone before halves are."""
 
 
 def _without_one(pieces: list[list[Key]], brings: Callable[[list[Key]], bool]) -> list[Key] | None:

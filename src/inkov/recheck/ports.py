@@ -219,21 +219,21 @@ class Ports:
             return
         left_open = port.tag_format == NEGOTIATED_FORMAT
         formats = tuple(self.formats.values()) if left_open else (self.formats[port.tag_format],)
-        if self.sure and (len(became) > 1 or (left_open and isinstance(port.switching, Trunk))):
-            return
-        for kind in became:
+        told = len(became) == 1 and not (left_open and isinstance(port.switching, Trunk))
+        for kind in became if told or not self.sure else ():
             yield Own(kind, () if left_open and self.sure else formats)
         if not self.sure and ref in self.registering:
             yield self.registered(ref)
-        if left_open and isinstance(port.switching, Trunk):  # it may refuse to be a trunk, and be in any VLAN
+        if not self.sure and left_open and isinstance(port.switching, Trunk):  # or it is none, in any VLAN
             yield Own(Access(None), formats)
 
     def registered(self, ref: PortRef) -> Own:
         """Returns what a port is for VLANs that come to it by registration."""
         port = self.switches[ref.switch].ports[ref.port]
-        vlans = (port.registration.normal - port.registration.forbidden) & VlanSet(self.telling)
-        formats = (self.formats.get(port.tag_format, 0),)
-        return Own(General(None, NONE, vlans, FrameTypes.TAGGED), formats, registered=True)
+        own, limits, formats = port.switching, port.registration, (self.formats.get(port.tag_format, 0),)
+        vlans = (limits.normal - limits.forbidden) & VlanSet(self.telling)
+        pvid = own.pvid if isinstance(own, General) and own.frames is not FrameTypes.TAGGED else None
+        return Own(General(pvid, NONE, vlans, FrameTypes.ALL if pvid else FrameTypes.TAGGED), formats, registered=True)
 
     def _negotiated(self, ref: PortRef) -> list[Switching]:
         """Returns what negotiation may make of a port."""

@@ -137,6 +137,9 @@ SWITCH_KEYS: Final = tuple(f.name for f in fields(SwitchChange) if f.name != "tr
 SETTING_OF: Final = {f.name: f.metadata["setting"] for f in (*fields(PortChange), *fields(TreeChange))}
 """The setting that each field changes."""
 
+SETTING_OF_SWITCH: Final = {f.name: f.metadata["setting"] for f in fields(SwitchChange)}
+"""The same of a switch: it has settings that are called as one of a port is."""
+
 FILE_KEY: Final = {
     f.name: f.metadata["key"] or f.name.replace("_", "-") for f in (*fields(PortChange), *fields(TreeChange))
 }

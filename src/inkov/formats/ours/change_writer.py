@@ -10,14 +10,15 @@ from inkov.formats.ours.change_file import of_text
 from inkov.formats.ours.fields import port_pattern
 from inkov.formats.ours.switch_writer import entry_keys, gateway_keys, registration_keys, route_keys, sync_keys
 from inkov.formats.reading import Reading
-from inkov.kinds.spell import keys
+from inkov.kinds.spell import step_keys
 from inkov.kinds.table import kind
+from inkov.model.errors import BadInput
 from inkov.model.routing import of_key
-from inkov.model.switch import Access, Switching, Trunk, Vlan, VlanType
+from inkov.model.switch import Vlan, VlanType
 from inkov.model.tree import Registration, Sync
 from inkov.model.vlanset import ALL, VlanSet
 from inkov.model.yamltext import dumped
-from inkov.steps.settings import PortChange, TreeChange
+from inkov.steps.settings import KEEP, PortChange, TreeChange
 from inkov.steps.steps import Arrival, Cut, Fail, SetPorts, SetSwitch, Step
 
 
@@ -42,6 +43,15 @@ def written(steps: Iterable[Step], name: str) -> str:
     return made
 
 
+def can_be_written(step: Step) -> bool:
+    """Tells whether a change file has words for a step."""
+    try:
+        written([step], "")
+    except (CannotWrite, BadInput):
+        return False
+    return True
+
+
 def _entries(step: Step) -> Iterable[dict[str, Any]]:
     match step:
         case SetPorts(ports=ports, settings=settings):
@@ -57,22 +67,11 @@ def _entries(step: Step) -> Iterable[dict[str, Any]]:
 
 def _of_ports(settings: PortChange) -> dict[str, Any]:
     made = {k: _plain(v) for k, v in settings.items() if k != "switching"}
-    return _switching(settings.switching) | made if not isinstance(settings.switching, Enum) else made
-
-
-def _switching(switching: Switching) -> dict[str, Any]:
-    """Returns every key of what a port is, so that nothing stays of what it was."""
-    match switching:
-        case Access(vid=vid, voice=voice) if vid is not None:
-            return {"access": vid, "voice": _plain(voice)}
-        case Trunk(native_stated=True):
-            more = {"native-tagged": switching.native_tagged, "translate": dict(switching.translate)}
-            return {"trunk": _plain(switching.allowed), "native": _plain(switching.native), **more}
-        case _:
-            found = keys(switching)
-            if not found or found.keys() & {"mode", "trunk", "access"}:
-                raise CannotWrite(f"{kind(switching).words(switching)}: no step makes a port that")
-            return found
+    if settings.switching is KEEP:
+        return made
+    if (whole := step_keys(settings.switching)) is None:
+        raise CannotWrite(f"{kind(settings.switching).words(settings.switching)}: no step makes a port that")
+    return whole | made
 
 
 def _of_switch(step: SetSwitch) -> Iterable[dict[str, Any]]:

@@ -41,7 +41,7 @@ def switching(entry: Switched, starts: StartsAs, kind: Kind, complain: Complain)
     if kind is Kind.UNMANAGED:
         return Plain()
     if isinstance(entry, PortEntry) and (entry.subinterfaces or kind is Kind.ROUTER or entry.mode == "routed"):
-        return Routed(tuple(tag or None for tag in entry.subinterfaces))
+        return Routed(tuple(tag or None for tag in sorted(entry.subinterfaces, key=lambda tag: tag or 0)))
     made = _of_keys(entry, starts)
     trunks = trunk_of(made) is not None or kind_of(made).becomes(made) is not None
     if not trunks:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from inkov.change.drift import DriftView, FoundView
 from inkov.change.failures import TrialRow
 from inkov.change.mending import LeftRow, MendView
-from inkov.change.rehearsal import RehearsalView, StepView
+from inkov.change.rehearsal import BackView, RehearsalView, StepView
 from inkov.render.page import SEVERITY_STYLES, badge, labelled, plural, spaced, table, words
 from inkov.render.text import Block, Stack, Text
 from inkov.rules.finding import Severity
@@ -18,6 +18,7 @@ from inkov.views.findings import FindingView
 _STYLES = {
     "safe": "white on green",
     "safe in another order": "black on yellow",
+    "safe with steps at once": "black on yellow",
     "not safe": "white on red",
     "not safe as it ends": "white on red",
 }
@@ -32,18 +33,32 @@ def rehearsal_text(view: RehearsalView) -> Block:
         badge(view.verdict.upper(), _STYLES[view.verdict]),
     )
     blocks: list[Block] = [head]
-    if view.verdict == "safe in another order":
-        rows = [(f"{n}.", words(view.steps[i - 1].what)) for n, i in enumerate(view.order, 1)]
-        blocks.append(Stack(Text("do it in this order", "bold"), Stack(table(("", ""), rows, whole=[0]), indent=2)))
+    if view.idle:
+        blocks.append(
+            words(f"It ends where it began: after {view.steps[-1].source} nothing is set otherwise than before.")
+        )
+    if view.verdict in {"safe in another order", "safe with steps at once"}:
+        blocks.append(Stack(Text("do it in this order", "bold"), Stack(_in_order(view), indent=2)))
     if view.spoils:
         blocks.append(words(f"It is not safe in any order: at its end {_no_longer(view.spoils)}."))
     if view.stops:
         blocks.append(labelled([("Stops", words(text, "bold")) for text in view.stops], 0))
+    if view.meant:
+        rows = [
+            f"{m.what}: {m.after} after it; {plural(m.pairs, 'pair')} of ports no longer hear each other"
+            for m in view.meant
+        ]
+        blocks.append(labelled([("Meant", words(row)) for row in rows], 0))
     if view.verdict == "not safe":
         tried = (
             "no order of the steps is" if view.exact else "no order was found that is, though not every one was tried"
         )
         blocks.append(words(f"As written it is not safe, and {tried}."))
+    if view.least is not None:
+        order = ", ".join(map(str, view.least.order))
+        rows = [f"after step {b.after} until step {b.until}: {'; '.join(b.what)}" for b in view.least.broken]
+        head = Text(f"least outage: the steps in the order {order}", "bold")
+        blocks.append(Stack(head, labelled([("Broken", words(row)) for row in rows])))
     if view.unknown:
         some = joined(view.unknown, 4)
         blocks.append(
@@ -51,9 +66,38 @@ def rehearsal_text(view: RehearsalView) -> Block:
                 f"Not known: whether {some} can be reached from {view.start}; the input has no address of {'it' if len(view.unknown) == 1 else 'them'}."
             )
         )
+    if len(view.steps) > 1:
+        blocks.append(Stack(Text("all of it", "bold"), labelled(_did(view.whole))))
     blocks += [_step(n, step) for n, step in enumerate(view.steps, 1)]
-    blocks.append(Stack(Text("all of it", "bold"), labelled(_did(view.whole))))
+    if view.back is not None:
+        blocks.append(_back(view.back))
     return spaced(blocks)
+
+
+def _in_order(view: RehearsalView) -> Block:
+    """Returns the steps in the order that is safe; those done at once bear one number."""
+    groups = {i: group for group in view.at_once for i in group}
+    rows, n = [], 0
+    for i in view.order:
+        first = i == groups.get(i, (i,))[0]
+        n += first
+        rows.append(
+            (f"{n}." if first else "", words(view.steps[i - 1].what + ("" if first else "   at the same time")))
+        )
+    return table(("", ""), rows, whole=[0])
+
+
+def _back(back: BackView) -> Block:
+    """Returns the way back: its verdict, and its steps."""
+    head = Text.assemble(
+        Text("the way back", "bold"),
+        f"   {plural(len(back.steps), 'step')}   ",
+        badge(back.verdict.upper(), _STYLES[back.verdict]),
+    )
+    rows = [("Do" if not n else "", words(step)) for n, step in enumerate(back.steps)]
+    rows += [("Stops", words(text, "bold")) for text in back.stops]
+    rows += [("Not restored", words(text)) for text in back.left]
+    return Stack(head, labelled(rows))
 
 
 def _no_longer(claims: Sequence[str]) -> str:
