@@ -7,7 +7,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from conftest import DATA, on_screen, run_inkov
+from conftest import DATA, on_screen, run_inkov, write_files
 
 EXPORTS = DATA / "realswitch" / "campus-9007"
 TABLES = ["audit", "prove", "vlans", "links", "ports", "flood"]
@@ -428,4 +428,36 @@ def test_ports_in_each_vlan_and_hosts_that_hear_a_broadcast(quillfin):
     assert heard.out.strip() == "rental-till, ticket-till, till-1"
     both = run_inkov("vlans", "mended", "--ports", "--converged", cwd=quillfin)
     assert both.code == 2
-    assert "--ports and --converged are two tables; name one of them" in " ".join(both.err.replace("│", " ").split())
+    assert "--ports, --groups and --converged are tables of their own; name one of them" in " ".join(
+        both.err.replace("│", " ").split()
+    )
+
+
+def test_how_switches_come_to_their_vlans_is_shown_a_switch_in_one_row(quillfin, tmp_path):
+    some = [part for name in ("harbour-core", "store-room", "crane") for part in ("--switch", name)]
+    told = run_inkov("vlans", "as-found", "--groups", *some, cwd=quillfin)
+    assert [" ".join(line.split()) for line in told.out.splitlines()] == [
+        "switch group role generation takes over gets VLANs loses VLANs if joined loses then registration VLANs may come to pruned",
+        "crane quillfin relay - - - - - - off - -",
+        "harbour-core quillfin author 41 - - - store-room 370,380,390 off - -",
+        "store-room quillfin follower 97 - - - - - off - -",
+    ]
+    plain = {"a.yaml": "vlans: {10: x, 20: y}\n", "b.yaml": "vlans: {10: x}\nsync: {group: g, generation: 2}\n"}
+    more = {
+        "a.yaml": "sync: {group: g, generation: 1}\nregistration: on\npruning: true\n",
+        "b.yaml": "registration: on\npruning: true\n",
+    }
+    for name, text in plain.items():
+        ports = "ports: {1: {access: 10}, u: {trunk: '10,20', native: none, registration: {forbidden: 30}}}\n"
+        own, far = name[0], "b" if name[0] == "a" else "a"
+        write_files(
+            tmp_path, {name: f"inkov: switch\nname: {own}\n{text}{more[name]}{ports}neighbours: {{u: {far} u}}\n"}
+        )
+    a, b = json.loads(run_inkov("vlans", tmp_path, "--groups", "--format", "json").out)["rows"]
+    assert (a["gets"], a["less"], a["registration"], a["comes"], b["gets"]) == ("b", "20", "on", ["u but 30"], "")
+    assert a["pruned"] == ["u: 20"]
+    wrong = run_inkov("vlans", tmp_path, "--groups", "--vlan", "10")
+    assert (
+        wrong.code,
+        "--groups shows switches, not VLANs; leave --vlan out" in " ".join(wrong.err.replace("│", " ").split()),
+    ) == (2, True)

@@ -117,9 +117,8 @@ def with_registered(campus, came):
         switch = switches[ref.switch]
         port = switch.ports[ref.port]
         own = port.switching
-        frames = FrameTypes.ALL if own.frames is FrameTypes.UNTAGGED and own.pvid is None else own.frames
         tagged = own.tagged | (VlanSet([vid]) - own.untagged)
-        made = replace(port, switching=replace(own, tagged=tagged, frames=frames))
+        made = replace(port, switching=replace(own, tagged=tagged))
         table = switch.vlans
         if table is not None and vid not in table:
             table = {**table, vid: replace(next(iter(table.values())), vid=vid, active=True)}

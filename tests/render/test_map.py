@@ -1,6 +1,7 @@
 """The map: nothing covers anything, few lines cross, the same input gives the same bytes, and names stay names."""
 
 import io
+import json
 import itertools
 import os
 import random
@@ -181,6 +182,39 @@ def test_svg_keeps_text_and_titles_and_names_stay_names(tmp_path):
     assert any(t.startswith(odd) for t in titles)
     assert "<script>" not in svg
     assert not re.search(r"(?:href|src)=\"http", svg)
+
+
+def test_a_drawing_as_svg_needs_nothing_that_draws_and_counts_what_was_only_heard(tmp_path):
+    """By the kind that discovery tells; one of a kind, or all with `--heard`, by their names."""
+    kinds = {"1": "Telephone", "2": "Telephone", "3": "Wlan", "4": "Telephone"}
+    rows = [
+        {
+            "name": port,
+            "via": "LLDP",
+            "rid": port,
+            "chassis": {
+                f"dev-{port}": {
+                    "id": {"type": "mac", "value": f"00:00:5e:00:53:0{port}"},
+                    "capability": [{"type": kind, "enabled": True}],
+                }
+            },
+            "port": {"id": {"type": "ifname", "value": "p"}},
+        }
+        for port, kind in kinds.items()
+    ]
+    made = {"lldp": {"interface": [{r.pop("name"): r} for r in rows]}}
+    text = "inkov: switch\nname: hall\nvlans: {10: x}\nports: {1-4: {access: 10}}\ngateways: {10: 192.0.2.9/24}\nrouting: false\n"
+    site = write_files(tmp_path / "site", {"hall.yaml": text, "hall-lldp.json": json.dumps(made)})
+    for more, wanted in ((), {"3 phones heard", "3 → dev-3"}), (("--heard",), {f"{p} → dev-{p}" for p in kinds}):
+        code = "import sys; sys.modules['matplotlib'] = None; from inkov.__main__ import main; main()"
+        out = tmp_path / "m.svg"
+        out.unlink(missing_ok=True)
+        run = [sys.executable, "-c", code, "map", str(site), "-o", str(out), *more]
+        done = subprocess.run(run, capture_output=True, text=True, check=False)
+        assert done.returncode == 0, done.stderr
+        texts = {"".join(e.itertext()) for e in ET.fromstring(out.read_text()).iter("{http://www.w3.org/2000/svg}text")}
+        assert wanted <= texts, texts
+        assert "managed in 10" in texts
 
 
 def large():

@@ -38,7 +38,7 @@ def stopped(before: Side, after: Side, steps: Sequence[Step], meant: Meant) -> t
 def harms(before: Side, after: Side, steps: Sequence[Step]) -> bool:
     """Tells whether a cure harms: somebody loses anybody, two networks are joined, or a list grows by VLANs that none should have."""
     moved, nothing = _moved(before, steps), Meant(before)
-    if _sends_more(before, after, moved) or any(True for _ in _gateways(before, after, nothing)):
+    if _sends_more(before, after, moved) or any(True for _ in _gateways(before, after, nothing, steps)):
         return True
     moves = list(shifts(before.hearing, after.hearing))
     return any(True for _ in _bystanders(before, moves, moved, nothing)) or _joins(after, moves, moved)
@@ -94,8 +94,10 @@ def _retyped(before: Side, step: SetSwitch) -> list[Vid]:
     return [v for v, entry in step.vlans.items() if entry and v in table and table[v].type is not entry.type]
 
 
-def _gateways(before: Side, after: Side, meant: Meant) -> Iterator[str]:
-    """Yields gateways that were up, and are down or gone."""
+def _gateways(before: Side, after: Side, meant: Meant, mended: Sequence[Step] = ()) -> Iterator[str]:
+    """Yields gateways that were up, and are down or gone; none of which some steps set the address, if no host sends to the old one."""
+    set_ = {(s.switch, key) for s in mended if isinstance(s, SetSwitch) for key, g in s.gateways.items() if g}
+    sent_to = {h.gateway for h in before.campus.hosts.values()}
     then = after.followed.gateways
     still = {(i.device, ip) for i in then.all if then.state(i).up is not False for ip in i.gateway.answers}
     was = before.followed.gateways
@@ -103,7 +105,8 @@ def _gateways(before: Side, after: Side, meant: Meant) -> Iterator[str]:
         gone = [ip for ip in interface.gateway.answers if (interface.device, ip) not in still]
         if gone and was.serves(interface) and was.state(interface).up is True:
             vids = was.vlans(interface)
-            if meant.ends(vids):
+            moved = (interface.device, interface.gateway.key) in set_ and sent_to.isdisjoint(gone)
+            if moved or meant.ends(vids):
                 continue
             own = f" of {joined(named(before.followed, v) for v in vids)}" if vids else ""
             yield f"the gateway {joined(map(str, gone))}{own} on {interface.device} is no longer there"

@@ -167,7 +167,7 @@ class _Mending:
                     self._keep([(finding, cure)], after)
                     return
                 break
-        decide = RULES[finding.rule].cure is None
+        decide = RULES[finding.rule].cure is None and not finding.cure
         why = "somebody has to decide" if decide else self._why_not(finding)
         self._seen.add(identity(finding))
         row = LeftRow(finding.rule, finding.severity.value, finding.place, decide, refused or why, finding.mend)

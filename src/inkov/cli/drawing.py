@@ -62,6 +62,10 @@ def map_(
         ),
     ] = None,
     hops: Annotated[int, typer.Option(min=0, max=50, help="How many links away a switch may be with --around.")] = 2,
+    heard: Annotated[
+        bool,
+        typer.Option("--heard", help="Show each phone, access point or strange system that was heard by its name."),
+    ] = False,
     switch: SwitchOption = None,
 ) -> None:
     """Draw the campus, core on top, with the ports at both ends of each link. One option shows a VLAN, a claim, a tree or a change."""
@@ -93,7 +97,7 @@ def map_(
     from inkov.cli.output import put, put_bytes
     from inkov.drawing.maps import map_of
 
-    picture = map_of(network, overlay, only)
+    picture = map_of(network, overlay, only, heard=heard)
     put_bytes(drawn(picture, kind), output)
     put(f"wrote {output.as_posix()}: {picture.subtitle}\n", None)
 

@@ -86,12 +86,18 @@ def vlans(
         bool, typer.Option("--converged", help="Show the VLAN tables after all sync groups have settled.")
     ] = False,
     ports: Annotated[bool, typer.Option("--ports", help="Show the ports in each VLAN, a switch in one row.")] = False,
+    groups: Annotated[
+        bool,
+        typer.Option("--groups", help="Show how each switch comes to its VLANs: sync group, registration, pruning."),
+    ] = False,
     result_format: TableFormatOption = TableFormat.TEXT,
     output: OutputOption = None,
 ) -> None:
     """Show each VLAN in one row across all switches, with its islands."""
-    if ports and converged:
-        raise typer.BadParameter("--ports and --converged are two tables; name one of them")
+    if ports + converged + groups > 1:
+        raise typer.BadParameter("--ports, --groups and --converged are tables of their own; name one of them")
+    if groups and vlan:
+        raise typer.BadParameter("--groups shows switches, not VLANs; leave --vlan out")
     network = load_network(site)
     from inkov import api
     from inkov.render.page import WIDTH
@@ -100,6 +106,13 @@ def vlans(
 
     switches, some = chosen_switches(network, switch), chosen_vlans(network, vlan)
     width = screen_width(output) or WIDTH
+    if groups:
+        from inkov.render.screens.group_text import groups_page
+        from inkov.views.groups import group_rows
+
+        in_groups = group_rows(network, switches)
+        _write("groups", in_groups, lambda: groups_page(in_groups), result_format, output)
+        return
     if not converged:
         rows = vlan_rows(network, switches, some)
         page = partial(vlan_ports_page, rows) if ports else partial(vlans_page, rows, width)

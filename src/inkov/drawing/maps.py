@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -24,7 +24,7 @@ from inkov.drawing.picture import (
     shortened,
     width_of,
 )
-from inkov.forwarding.cabling import Link
+from inkov.forwarding.cabling import Link, Outside
 from inkov.forwarding.network import Network
 from inkov.model.names import PortRef, natural
 from inkov.model.switch import Kind
@@ -35,7 +35,6 @@ MOST: Final = 60
 _NAME, _LABEL, _LINE = 30, 26, 34
 _FEWEST = 3
 _FAR_TOO_MANY = 150
-_STUBS = 8
 
 
 @dataclass(slots=True)
@@ -79,7 +78,9 @@ class _Group:
     members: list[str]
 
 
-def map_of(network: Network, overlay: Overlay, only: frozenset[str] | None = None, most: int = MOST) -> Picture:
+def map_of(
+    network: Network, overlay: Overlay, only: frozenset[str] | None = None, most: int = MOST, *, heard: bool = False
+) -> Picture:
     """Draws a campus.
 
     Args:
@@ -87,13 +88,14 @@ def map_of(network: Network, overlay: Overlay, only: frozenset[str] | None = Non
         overlay: what is laid over it.
         only: switches to draw; all when None.
         most: boxes from which on leaves that hang alike are folded.
+        heard: show each system that was only heard by its name, not how many of a kind there are.
     """
     network = network.followed
     names = [n for n in network.switches if only is None or n in only]
     shown = frozenset(names)
     links = [k for k in network.links if k.a.switch in shown and k.b.switch in shown]
     groups = _folded(names, links, most, overlay)
-    return _Drawing(network, overlay, groups, links).picture()
+    return _Drawing(network, overlay, groups, links, heard=heard).picture()
 
 
 def around(network: Network, centre: str, hops: int) -> frozenset[str]:
@@ -179,11 +181,13 @@ class _Folding:
 
 
 class _Drawing:
-    def __init__(self, network: Network, overlay: Overlay, groups: list[_Group], links: Sequence[Link]) -> None:
+    def __init__(
+        self, network: Network, overlay: Overlay, groups: list[_Group], links: Sequence[Link], *, heard: bool
+    ) -> None:
         self.network, self.overlay, self.groups = network, overlay, groups
         self.home = {m: g.name for g in groups for m in g.members}
         self.links = links
-        self.stubs = self._stubs()
+        self.stubs = [self._stub(*row) for row in (self._each_heard() if heard else self._kinds_heard())]
 
     def picture(self) -> Picture:
         """Returns the drawing."""
@@ -249,9 +253,13 @@ class _Drawing:
         vlans = network.active(switch.name).bit_count() if switch.vlans is not None else 0
         first += [f"{used} of {len(ports)} ports on", *([f"{vlans} VLANs"] if vlans else [])]
         lines = [", ".join(first)]
-        own = sorted({g.vid for g in switch.gateways if g.enabled and g.vid is not None})
-        if own:
-            lines.append(shortened(f"gateway of {', '.join(map(str, own))}", _LINE))
+        own = [i for i in network.gateways.of(switch.name) if i.gateway.enabled and i.gateway.vid is not None]
+        for what, some in (
+            ("gateway of", {i.gateway.vid for i in own if network.gateways.serves(i)}),
+            ("managed in", {i.gateway.vid for i in own if not network.gateways.serves(i)}),
+        ):
+            if some:
+                lines.append(shortened(f"{what} {', '.join(map(str, sorted(filter(None, some))))}", _LINE))
         return tuple(lines)
 
     def _shown_name(self, group: _Group) -> str:
@@ -321,32 +329,51 @@ class _Drawing:
             return Tone.UNKNOWN if link.doubt or link.inferred else Tone.FAINT
         return self.overlay.others
 
-    def _stubs(self) -> list[tuple[Wire, Callable[[Route], Line]]]:
-        """Returns short ends for what ports hear and the campus does not know; a few of each box."""
-        by_box: dict[str, list[tuple[PortRef, str]]] = defaultdict(list)
+    def _outside(self) -> Mapping[str, list[Outside]]:
+        """Returns what ports hear and the campus does not know, by box."""
+        by_box: dict[str, list[Outside]] = defaultdict(list)
         for outside in self.network.cabling.outside:
-            who = outside.heard.system or outside.heard.chassis or "somebody"
             if outside.port.switch in self.home:
-                by_box[self.home[outside.port.switch]].append((outside.port, who))
-        found: list[tuple[Wire, Callable[[Route], Line]]] = []
-        for name, several in by_box.items():
-            for ref, who in several[:_STUBS]:
-                text = f"{shortened(ref.port, 12)} → {shortened(who, 16)}"
-                if len(several) > _STUBS and ref == several[_STUBS - 1][0]:
-                    text = f"{len(several) - _STUBS + 1} more not here"
+                by_box[self.home[outside.port.switch]].append(outside)
+        return by_box
 
-                def made(route: Route, text: str = text, ref: PortRef = ref, who: str = who) -> Line:
-                    return Line(
-                        route,
-                        Label(text, Tone.UNKNOWN),
-                        Label(""),
-                        Tone.UNKNOWN,
-                        1,
-                        f"{ref} hears {who}, not in this campus",
-                    )
+    def _kinds_heard(self) -> Iterator[tuple[str, str, str]]:
+        """Yields a box, a label and a title for each kind of system that it hears: one by its name, several by their number."""
+        for name, several in self._outside().items():
+            kinds: dict[str, list[Outside]] = defaultdict(list)
+            for one in several:
+                kinds[one.heard.kind.value or "system"].append(one)
+            for kind, some in kinds.items():
+                if len(some) == 1:
+                    yield _one_heard(name, some[0])
+                else:
+                    more = "es" if kind.endswith("s") else "s"
+                    yield name, f"{len(some)} {kind}{more} heard", "\n".join(_says(o) for o in some[:40])
 
-                found.append((Wire(name, "", _length(Label(text)), 0.0), made))
-        return found
+    def _each_heard(self) -> Iterator[tuple[str, str, str]]:
+        """Yields a box, a label and a title for each system that it hears."""
+        yield from (_one_heard(name, one) for name, several in self._outside().items() for one in several)
+
+    @staticmethod
+    def _stub(name: str, text: str, title: str) -> tuple[Wire, Callable[[Route], Line]]:
+        """Returns a short end at a box."""
+
+        def made(route: Route) -> Line:
+            return Line(route, Label(text, Tone.UNKNOWN), Label(""), Tone.UNKNOWN, 1, title)
+
+        return Wire(name, "", _length(Label(text)), 0.0), made
+
+
+def _one_heard(name: str, one: Outside) -> tuple[str, str, str]:
+    return name, f"{shortened(one.port.port, 12)} → {shortened(_who(one), 16)}", _says(one)
+
+
+def _who(one: Outside) -> str:
+    return one.heard.system or one.heard.chassis or "somebody"
+
+
+def _says(one: Outside) -> str:
+    return f"{one.port} hears {_who(one)}, not in this campus"
 
 
 def _length(label: Label) -> float:

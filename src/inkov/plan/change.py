@@ -299,7 +299,11 @@ def smallest(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list
             middle = (low + high) // 2
             low, high = (low, middle) if brings([*needed, *rest[:middle]]) else (middle, high)
         needed, rest = [*needed, rest[high - 1]], rest[: high - 1]
-    return _by_parts([key for key in candidates if key in needed], brings)
+    kept = [key for key in candidates if key in needed]
+    for key in needed[:-1]:  # without the last one found the others do not bring it about, as was just tried
+        if brings(less := [k for k in kept if k != key]):
+            kept = less
+    return kept
 
 
 def _by_parts(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list[Key]:

@@ -42,6 +42,7 @@ DOCUMENTS = {
     "recheck": Document("views.checks", ("CheckedRow",), rows=True),
     "links": Document("views.tables", ("LinkRow",), rows=True),
     "vlans": Document("views.tables", ("VlanRow",), rows=True),
+    "groups": Document("views.groups", ("GroupRow",), rows=True),
     "tree": Document("views.trees", ("TreesView",)),
     "gateways": Document("views.gateways", ("GatewaysView",)),
     "trim": Document("views.trims", ("TrimView",)),
@@ -59,4 +60,4 @@ DOCUMENTS = {
     "mend": Document("change.mending", ("MendView",)),
     "failures": Document("change.failures", ("TrialRow",), rows=True),
 }
-"""`segments` is `prove --grid`; `relay`, `rogue` and `grid` are those options of `ports`."""
+"""`segments` is `prove --grid`; `groups` is `vlans --groups`; `relay`, `rogue` and `grid` are those options of `ports`."""

@@ -1,10 +1,8 @@
-"""A drawing as PNG, SVG or PDF, by Matplotlib's objects; the same drawing gives the same bytes."""
+"""A drawing as SVG, and as PNG or PDF by Matplotlib's objects; the same drawing gives the same bytes."""
 
 from __future__ import annotations
 
-import re
 from typing import TYPE_CHECKING, Any, Final
-from xml.sax.saxutils import escape
 
 from inkov.drawing.picture import (
     ISLAND,
@@ -21,6 +19,7 @@ from inkov.drawing.picture import (
     width_of,
 )
 from inkov.render.figures import saved
+from inkov.render.map_svg import alone
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -62,13 +61,14 @@ def drawn(picture: Picture, kind: str) -> bytes:
     Raises:
         BadInput: what draws is not installed.
     """
+    if kind == "svg":
+        return alone(picture)
     width, height = _size(picture)
     dpi = min(_DPI, _MOST_PIXELS * 72 / max(width, height))
     size = width / 72, height / 72
-    made = saved(
+    return saved(
         size, lambda figure: draw_on(figure, picture), kind, dpi=dpi, command="map", settings={"path.simplify": False}
     )
-    return _with_titles(made, picture) if kind == "svg" else made
 
 
 def _size(picture: Picture) -> tuple[float, float]:
@@ -220,18 +220,3 @@ def _legend(axes: Axes, picture: Picture, height: float) -> None:
         else:
             _text(axes, x + 11, y, sign, size=8, weight="bold", ha="center", va="center")
         _text(axes, x + _SIGN, y, words, size=_LEGEND_SIZE, va="center")
-
-
-_GROUP: Final = re.compile(r'<g id="(box|line)-(\d+)">')
-
-
-def _with_titles(svg: bytes, picture: Picture) -> bytes:
-    """Returns the drawing with a title on each box and link, which shows when one points at it."""
-
-    def titled(match: re.Match[str]) -> str:
-        drawn_things = picture.boxes if match[1] == "box" else picture.lines
-        title = drawn_things[int(match[2])].title
-        plain = "".join(c if c.isprintable() or c == "\n" else "·" for c in title)
-        return f"{match[0]}<title>{escape(plain)}</title>"
-
-    return _GROUP.sub(titled, svg.decode("utf-8")).encode("utf-8")

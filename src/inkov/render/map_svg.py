@@ -1,4 +1,4 @@
-"""The drawing inside of a page: compact SVG whose boxes and lines have numbers, so that the page's style lays questions over it."""
+"""The drawing as SVG: inside of a page, whose style lays questions over its numbered boxes and lines, and as a file of its own."""
 
 from __future__ import annotations
 
@@ -7,7 +7,19 @@ from typing import Final
 
 from markupsafe import Markup, escape
 
-from inkov.drawing.picture import LABEL_SIZE, PAD, TEXT_SIZE, TITLE_SIZE, Drawn, Label, Line, Picture, Tone
+from inkov.drawing.picture import (
+    LABEL_SIZE,
+    LOUD,
+    PAD,
+    TEXT_SIZE,
+    TITLE_SIZE,
+    Drawn,
+    Label,
+    Line,
+    Picture,
+    Tone,
+    width_of,
+)
 from inkov.handover import Overlaid
 from inkov.render.page import clean
 
@@ -47,6 +59,68 @@ def svg(picture: Picture, overlays: Sequence[Overlaid]) -> Markup:
     return Markup(
         f'<svg xmlns="http://www.w3.org/2000/svg" role="img" aria-label="{title}" '
         f'viewBox="0 0 {width:.0f} {height:.0f}" width="{width:.0f}" height="{height:.0f}">{"".join(parts)}{letters}</svg>'
+    )
+
+
+_ALONE: Final = """
+rect.faint{fill:#fbfcfd;stroke:#9aa5b1}rect.carries{fill:#e2f3f1;stroke:#0b7a75}rect.way{fill:#fdeceb;stroke:#b42318}
+rect.touched{fill:#fdf1de;stroke:#a15c00}path.carries{stroke:#0b7a75;stroke-width:2.2}path.way{stroke:#b42318;stroke-width:3}
+path.touched{stroke:#a15c00;stroke-width:1.8}.map .letter{fill:#fff;stroke:#0b7a75}
+"""
+"""What the page lays over a drawing by its own style, for a file that has the one question it was drawn for."""
+
+_HEAD, _ROW, _SIGN = 40.0, 16.0, 28.0
+_SMALL, _GAP = 7.0, 12.0
+
+
+def alone(picture: Picture) -> bytes:
+    """Returns the drawing as a file: with its title, what its signs mean, and a title on each box and line."""
+    items: list[tuple[Tone | str, str]] = [*picture.legend, *picture.islands]
+    longest = max((width_of(said, _SMALL) for _, said in items), default=0.0)
+    wide = max(picture.width, 420.0) + 2 * _MARGIN
+    columns = max(1, min(3, int((wide - 2 * _MARGIN) // (_SIGN + longest + _GAP))))
+    high = picture.height + _HEAD + _ROW * (1 + -(-len(items) // columns)) + 2 * _MARGIN
+    left = (wide - 2 * _MARGIN - picture.width) / 2
+    drawn = [
+        *(_line(line, n) for n, line in enumerate(picture.lines)),
+        *(_box(b, n) for n, b in enumerate(picture.boxes)),
+        *(_island(b) for b in picture.boxes if b.island),
+    ]
+    signs = (
+        _sign(
+            sign,
+            said,
+            _MARGIN + (wide - 2 * _MARGIN) / columns * (n % columns),
+            high - _ROW * (-(-len(items) // columns) - n // columns),
+        )
+        for n, (sign, said) in enumerate(items)
+    )
+    head = (
+        f'<text x="{_MARGIN:g}" y="20" font-size="12" font-weight="700">{escape(clean(picture.title))}</text>'
+        f'<text x="{_MARGIN:g}" y="34" font-size="7.5">{escape(clean(picture.subtitle))}</text>'
+    )
+    text = (
+        f'<svg xmlns="http://www.w3.org/2000/svg" class="map" viewBox="0 0 {wide:.0f} {high:.0f}" '
+        f'width="{wide * 4 / 3:.0f}" height="{high * 4 / 3:.0f}"><style>{STYLE}{_ALONE}</style>'
+        f'<rect width="100%" height="100%" style="fill:#fff;stroke:none"/>{head}'
+        f'<g transform="translate({left:.1f} {_HEAD:g})">{"".join(drawn)}</g>{"".join(signs)}</svg>\n'
+    )
+    return text.encode()
+
+
+def _sign(sign: Tone | str, said: str, x: float, y: float) -> str:
+    words = f'<text x="{x + _SIGN:.1f}" y="{y + 2.5:.1f}" font-size="{_SMALL:g}">{escape(clean(said))}</text>'
+    if isinstance(sign, Tone):
+        return f'<path class="{sign.value}" d="M{x:.1f} {y:.1f}h22"/>{words}'
+    return f'<text x="{x + 11:.1f}" y="{y + 3:.1f}" font-size="8" font-weight="700" text-anchor="middle">{escape(sign)}</text>{words}'
+
+
+def _island(drawn: Drawn) -> str:
+    """Returns the letter of the part that a box is on, at its corner, where no text is."""
+    x, y = drawn.box.x + drawn.box.width + _MARGIN, drawn.box.y + 3 + _MARGIN
+    return (
+        f'<circle class="letter" cx="{x:.1f}" cy="{y - 3:.1f}" r="7"/>'
+        f'<text x="{x:.1f}" y="{y:.1f}" font-size="9" font-weight="700" text-anchor="middle">{escape(drawn.island)}</text>'
     )
 
 
@@ -92,7 +166,7 @@ def _line(line: Line, number: int) -> str:
 
 
 def _label(label: Label, x: float, y: float, *, down: bool) -> str:
-    loud = ' class="loud"' if label.tone in {Tone.LOST, Tone.WAY} else ""
+    loud = ' class="loud"' if label.tone in LOUD else ""
     anchor, at = ("end", y + 3) if down else ("start", y - 3)
     return (
         f'<text transform="translate({x + LABEL_SIZE + 0.6:.1f} {at:.1f}) rotate(-90)" font-size="{LABEL_SIZE:g}" '
@@ -104,6 +178,7 @@ def _box(box: Drawn, number: int) -> str:
     x, y, width, height = box.box.x + _MARGIN, box.box.y + _MARGIN, box.box.width, box.box.height
     dashed = ' stroke-dasharray="4 2"' if box.kind == "unmanaged" else ""
     corner = 8 if box.kind == "router" else 3
+    tone = "" if box.tone is Tone.PLAIN else f" {box.tone.value}"
     at = y + PAD + TITLE_SIZE
     middle = x + width / 2
     lines = "".join(
@@ -111,7 +186,7 @@ def _box(box: Drawn, number: int) -> str:
         for n, t in enumerate(box.lines, 1)
     )
     return (
-        f'<g><title>{escape(clean(box.title))}</title><rect class="b{number}" x="{x:.1f}" y="{y:.1f}" width="{width:.1f}" '
+        f'<g><title>{escape(clean(box.title))}</title><rect class="b{number}{tone}" x="{x:.1f}" y="{y:.1f}" width="{width:.1f}" '
         f'height="{height:.1f}" rx="{corner}"{dashed}/><text x="{middle:.1f}" y="{at:.1f}" font-size="{TITLE_SIZE:g}" '
         f'font-weight="700" text-anchor="middle">{escape(clean(box.name))}</text>{lines}</g>'
     )

@@ -109,6 +109,8 @@ def _blamed(network: Network) -> Blamed:
 
 def cures(network: Network, finding: Finding) -> Iterator[Cure]:
     """Yields what may cure a finding, the likeliest first; nothing for what needs a person's decision."""
+    if finding.cure:
+        yield together(finding.cure)
     cure = RULES[finding.rule].cure
     if cure is not None:
         yield from map(together, cure(network, finding))

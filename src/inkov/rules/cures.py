@@ -11,10 +11,19 @@ from dataclasses import replace
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.network import Network
-from inkov.kinds.table import access_of, allowed_list, carries_tags, negotiates, promiscuous_of, trunk_of, untagged_vlan
+from inkov.kinds.table import (
+    access_of,
+    allowed_list,
+    carries_tags,
+    kind,
+    negotiates,
+    promiscuous_of,
+    trunk_of,
+    untagged_vlan,
+)
 from inkov.model.names import PortRef, ports_text, stem
 from inkov.model.settings import Setting
-from inkov.model.switch import DOT1Q, Lacp, Stance
+from inkov.model.switch import DOT1Q, Lacp, Stance, Switching
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cure, Finding
 from inkov.rules.table_cures import define_missing
@@ -50,6 +59,12 @@ def _link(network: Network, finding: Finding) -> Link | None:
 def set_at(ref: PortRef, settings: PortChange) -> SetPorts:
     """Returns the step that changes settings of a port."""
     return SetPorts(what=f"{ref}: {words(settings)}", ports=(ref,), settings=settings)
+
+
+def made_into(ref: PortRef, switching: Switching) -> SetPorts:
+    """Returns the step that makes a port something else, whole."""
+    what = f"{ref}: {kind(switching).words(switching)}"
+    return SetPorts(what=what, ports=(ref,), settings=PortChange(switching=switching))
 
 
 def extend_lists(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -88,6 +103,16 @@ def add_left_out(network: Network, finding: Finding) -> Iterator[Cure]:
             found += [set_at(ref, PortChange(allow=lacks))] if lacks else []
     if found:
         yield tuple(found)
+
+
+def carry_round(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Adds to the lists of a link what they leave out, or takes a native VLAN off that only one end has."""
+    yield from add_left_out(network, finding)
+    if (link := _link(network, finding)) is not None:
+        trunks = [(ref, trunk_of(network.port(ref).switching)) for ref in (link.a, link.b)]
+        natives = [(ref, t.native) for ref, t in trunks if t is not None and t.native is not None]
+        if len(natives) == 1 and natives[0][1] in finding.vlans and None not in [t for _, t in trunks]:
+            yield (set_at(natives[0][0], PortChange(native=None)),)
 
 
 def carry_or_define(network: Network, finding: Finding) -> Iterator[Cure]:
@@ -181,9 +206,12 @@ def fix_trunks(network: Network, finding: Finding) -> Iterator[Cure]:
             yield tuple(set_at(e, PortChange(mode="trunk")) for e in ends)
 
 
-def take_edges_off(_: Network, finding: Finding) -> Iterator[Cure]:
-    """Takes the edge setting off the ports that face a switch."""
+def take_edges_off(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Takes the edge setting off the ports that face a switch; two sockets that somebody patched are to be edge ports again."""
     refs = [PortRef(c.holder, c.port) for c in finding.causes if c.port]
+    link = _link(network, finding)
+    if link is not None and all(access_of(network.port(e).switching) for e in (link.a, link.b)):
+        return
     yield tuple(set_at(ref, PortChange(tree=TreeChange(edge=False))) for ref in refs)
 
 

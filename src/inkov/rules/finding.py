@@ -62,6 +62,10 @@ class Evidence:
     source: Source
 
 
+Cure = tuple[Step, ...]
+"""Steps that may put right what a finding blames."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fault:
     """One thing wrong, as only its rule can tell it; name, usual severity and fix stand in the rule's declaration.
@@ -79,6 +83,7 @@ class Fault:
         parts: it cuts its VLANs into parts.
         joins: VLANs whose stations it lets meet.
         follows: it follows from a setting that a rule of its own blames, and comes after what that rule says.
+        cure: steps that may put it right, where the rule itself knows them; they are tried before anybody hears of them.
     """
 
     place: str
@@ -93,6 +98,7 @@ class Fault:
     parts: bool = False
     joins: VlanSet = NONE
     follows: bool = False
+    cure: Cure = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,7 +178,3 @@ def _shared(findings: tuple[Finding, ...]) -> tuple[Finding, ...]:
             more = f" The same at {len(some) - 1} more places: {places} and {len(some) - 4} more."
             made.append(replace(finding, what=finding.what + more, also=tuple(some[1:])))
     return tuple(made)
-
-
-Cure = tuple[Step, ...]
-"""Steps that may put right what a finding blames."""

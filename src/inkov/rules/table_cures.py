@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from inkov.forwarding.network import Network
-from inkov.model.switch import Vlan, VlanType
+from inkov.kinds.spell import domains
+from inkov.model.switch import DEFAULT_VLAN, Vlan, VlanType
 from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cure, Finding
@@ -27,11 +28,11 @@ def define_missing(network: Network, finding: Finding) -> Iterator[Cure]:
     places = [c.holder for c in finding.causes if c.holder in network.switches] or [finding.place]
     for place in dict.fromkeys(places):
         own = network.switches[place].vlans if place in network.switches else None
-        if own is None:
-            continue
+        if own is None or any(domains(p.switching) for p in network.switches[place].ports.values()):
+            continue  # what relays there is no table, but a bridge for each VLAN
         table: dict[Vid, Vlan | None] = {
             v: Vlan(v, names[v].most_common(1)[0][0])
-            for v in finding.vlans
+            for v in finding.vlans - VlanSet([DEFAULT_VLAN])
             if (v not in own or not own[v].active) and names.get(v, Counter()).total() > (v in own)
         }
         if table:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from inkov.change.drift import DriftView, FoundView
 from inkov.change.failures import TrialRow
@@ -32,46 +32,40 @@ def rehearsal_text(view: RehearsalView) -> Block:
         f"   {plural(len(view.steps), 'step')}   ",
         badge(view.verdict.upper(), _STYLES[view.verdict]),
     )
-    blocks: list[Block] = [head]
-    if view.idle:
-        blocks.append(
-            words(f"It ends where it began: after {view.steps[-1].source} nothing is set otherwise than before.")
-        )
-    if view.verdict in {"safe in another order", "safe with steps at once"}:
-        blocks.append(Stack(Text("do it in this order", "bold"), Stack(_in_order(view), indent=2)))
-    if view.spoils:
-        blocks.append(words(f"It is not safe in any order: at its end {_no_longer(view.spoils)}."))
-    if view.stops:
-        blocks.append(labelled([("Stops", words(text, "bold")) for text in view.stops], 0))
-    if view.meant:
-        rows = [
-            f"{m.what}: {m.after} after it; {plural(m.pairs, 'pair')} of ports no longer hear each other"
-            for m in view.meant
-        ]
-        blocks.append(labelled([("Meant", words(row)) for row in rows], 0))
-    if view.verdict == "not safe":
-        tried = (
-            "no order of the steps is" if view.exact else "no order was found that is, though not every one was tried"
-        )
-        blocks.append(words(f"As written it is not safe, and {tried}."))
-    if view.least is not None:
-        order = ", ".join(map(str, view.least.order))
-        rows = [f"after step {b.after} until step {b.until}: {'; '.join(b.what)}" for b in view.least.broken]
-        head = Text(f"least outage: the steps in the order {order}", "bold")
-        blocks.append(Stack(head, labelled([("Broken", words(row)) for row in rows])))
-    if view.unknown:
-        some = joined(view.unknown, 4)
-        blocks.append(
-            words(
-                f"Not known: whether {some} can be reached from {view.start}; the input has no address of {'it' if len(view.unknown) == 1 else 'them'}."
-            )
-        )
+    blocks: list[Block] = [head, *_verdict(view)]
     if len(view.steps) > 1:
         blocks.append(Stack(Text("all of it", "bold"), labelled(_did(view.whole))))
     blocks += [_step(n, step) for n, step in enumerate(view.steps, 1)]
     if view.back is not None:
         blocks.append(_back(view.back))
     return spaced(blocks)
+
+
+def _verdict(view: RehearsalView) -> Iterator[Block]:
+    """Yields what the verdict rests on: the order that is safe, what stops, and what breaks least where no order is safe."""
+    if view.idle:
+        yield words(f"It ends where it began: after {view.steps[-1].source} nothing is set otherwise than before.")
+    if view.verdict in {"safe in another order", "safe with steps at once"}:
+        yield Stack(Text("do it in this order", "bold"), Stack(_in_order(view), indent=2))
+    if view.spoils:
+        yield words(f"It is not safe in any order: at its end {_no_longer(view.spoils)}.")
+    if view.stops:
+        yield labelled([("Stops", words(text, "bold")) for text in view.stops], 0)
+    if view.meant:
+        hear = "of ports no longer hear each other"
+        rows = [f"{m.what}: {m.after} after it; {plural(m.pairs, 'pair')} {hear}" for m in view.meant]
+        yield labelled([("Meant", words(row)) for row in rows], 0)
+    if view.verdict == "not safe":
+        every, some = "no order of the steps is", "no order was found that is, though not every one was tried"
+        yield words(f"As written it is not safe, and {every if view.exact else some}.")
+    if view.least is not None:
+        order = ", ".join(map(str, view.least.order))
+        rows = [f"after step {b.after} until step {b.until}: {'; '.join(b.what)}" for b in view.least.broken]
+        head = Text(f"least outage: the steps in the order {order}", "bold")
+        yield Stack(head, labelled([("Broken", words(row)) for row in rows]))
+    if view.unknown:
+        named, them = joined(view.unknown, 4), "it" if len(view.unknown) == 1 else "them"
+        yield words(f"Not known: whether {named} can be reached from {view.start}; the input has no address of {them}.")
 
 
 def _in_order(view: RehearsalView) -> Block:

@@ -83,7 +83,11 @@ def _as_labelled(network: Network, finding: Finding) -> Iterator[Cure]:
         near = [r for r in kinds.get(ref, ()) if r.switch == ref.switch] if len(kinds.get(ref, ())) > 1 else []
         for some in (kinds.get(ref, []), near):
             usual = Counter(a for r in some if (a := access_of(network.port(r).switching)) is not None).most_common(1)
-            if usual and 2 * usual[0][1] > len(some) and usual[0][0].vid is not None and ref not in placed:
+            own = access_of(network.port(ref).switching)
+            stays = own is not None and bool(usual) and own.vid == usual[0][0].vid
+            if not usual or 2 * usual[0][1] <= len(some) or usual[0][0].vid is None:
+                continue
+            if stays or ref not in placed:
                 steps.append(set_at(ref, PortChange(access=usual[0][0].vid, voice=usual[0][0].voice)))
                 break
     if steps:

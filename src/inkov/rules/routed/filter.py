@@ -9,6 +9,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.model.routing import Entry, Filter, Prefix
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
+from inkov.rules import routed_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
@@ -89,6 +90,7 @@ def direction(facts: Facts) -> Iterator[Fault]:
             causes=tuple(map(gateway_cause, rows)),
             vlans=some,
             members=members_of(facts.network, some),
+            cure=routed_cures.turned_round(rows),
         )
 
 
@@ -164,6 +166,7 @@ def shadowed(facts: Facts) -> Iterator[Fault]:
                 causes=tuple(Cause(i.device, Setting.FILTERS, entry=name) for i in rows),
                 vlans=some,
                 members=members_of(facts.network, some),
+                cure=routed_cures.uncovered(bound, hidden, (i.device for i in rows)),
             )
 
 

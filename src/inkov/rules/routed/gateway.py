@@ -7,15 +7,16 @@ from collections.abc import Iterator
 
 from inkov.forwarding.gateways import Deaf, Interface, State
 from inkov.kinds.relay import View
-from inkov.kinds.table import private_host_of
+from inkov.kinds.table import private_host_of, trunk_of
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
-from inkov.rules import cures, table_cures
-from inkov.rules.finding import Cause, Evidence, Fault, Severity
+from inkov.rules import cures, routed_cures, table_cures
+from inkov.rules.finding import Cause, Cure, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
 from inkov.rules.wording import cause, count, joined, members_of, named, vlan_cause, vlans
+from inkov.steps.settings import PortChange
 
 _PORTS = "{1-4: {access: 340}, 5-8: {access: 350}}"
 
@@ -83,7 +84,16 @@ def _behind_dead_ports(facts: Facts) -> Iterator[Fault]:
             causes=(cause(port, Setting.ENABLED), *map(gateway_cause, some)),
             vlans=own,
             members=members_of(facts.network, own),
+            cure=_enabled(facts, some[0]),
         )
+
+
+def _enabled(facts: Facts, interface: Interface) -> Cure:
+    """Turns on the ports at both ends of a gateway's cable that are shut."""
+    links = facts.network.links_of.get(interface.port, ()) if interface.port else ()
+    ends = dict.fromkeys(ref for link in links for ref in (link.a, link.b))
+    off = [ref for ref in ends if facts.network.has(ref) and not facts.network.port(ref).enabled]
+    return tuple(cures.set_at(ref, PortChange(enabled=True)) for ref in off)
 
 
 def _missed(facts: Facts, interface: Interface) -> bool:
@@ -168,7 +178,18 @@ def unheard(facts: Facts) -> Iterator[Fault]:
             causes=(*blamed, *(gateway_cause(i) for i, _ in some)),
             vlans=own,
             members=tuple(dict.fromkeys(ref for i, _ in some for ref in _served_by(facts, i))),
+            cure=_as_router_takes_it(facts, far, setting, some[0][0]),
         )
+
+
+def _as_router_takes_it(facts: Facts, far: PortRef, setting: Setting, interface: Interface) -> Cure:
+    """Sets the tag format of the port in front of a router, or takes its native VLAN off, so that the router's tags are sent."""
+    ref = interface.port
+    if setting is Setting.TAGS and ref is not None:
+        return (cures.set_at(far, PortChange(tags=facts.network.port(ref).tag_format)),)
+    if setting is Setting.NATIVE and trunk_of(facts.network.port(far).switching) is not None:
+        return (cures.set_at(far, PortChange(native=None)),)
+    return ()
 
 
 def _deaf_to_secondaries(facts: Facts, interface: Interface) -> Deaf | None:
@@ -232,6 +253,7 @@ def idle(facts: Facts) -> Iterator[Fault]:
                 causes=(Cause(name, Setting.ROUTING),),
                 vlans=served,
                 members=members_of(facts.network, served),
+                cure=routed_cures.routing_as_partner(facts, name),
             )
 
 
@@ -294,6 +316,7 @@ def shut(facts: Facts) -> Iterator[Fault]:
             causes=tuple(map(gateway_cause, off)),
             vlans=some,
             members=members_of(network, some) if whole else (),
+            cure=() if whole else routed_cures.turned_on(off),
         )
 
 
@@ -338,4 +361,5 @@ def unfiltered(facts: Facts) -> Iterator[Fault]:
                         causes=(gateway_cause(interface),),
                         vlans=VlanSet([vid]),
                         members=members_of(network, VlanSet([vid])),
+                        cure=routed_cures.filtered_as(facts, interface, other),
                     )

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
 from inkov.forwarding.gateways import Interface
 from inkov.model.campus import Host
 from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import routed_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import contradicting, gateway_cause, gateway_fact, vlans_of
@@ -64,6 +66,7 @@ def contradicted(facts: Facts) -> Iterator[Fault]:
             causes=(*map(gateway_cause, serving), *(Cause(h.name, s) for h in hosts for s in _OF_A_HOST)),
             vlans=VlanSet([vid]),
             members=tuple(h.port for h in hosts),
+            cure=routed_cures.as_hosts_say(facts, vid, serving),
         )
 
 
@@ -82,6 +85,15 @@ _OF_A_HOST = (Setting.HOST_ADDRESS, Setting.HOST_GATEWAY)
 )
 def elsewhere(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a gateway."""
+    found = list(_elsewhere(facts))
+    meant = {interface: vids[0] for interface, vids, _ in found if len(vids) == 1}
+    for interface, _, fault in found:
+        beside = {i: v for i, v in meant.items() if (i.device, i.port) == (interface.device, interface.port)}
+        yield replace(fault, cure=routed_cures.into_vlans(facts, beside) if interface in beside else ())
+
+
+def _elsewhere(facts: Facts) -> Iterator[tuple[Interface, list[Vid], Fault]]:
+    """Yields each gateway, the VLANs that its hosts are in, and the finding."""
     gateways = facts.network.gateways
     sending: dict[object, list[Host]] = defaultdict(list)
     for host in facts.network.campus.hosts.values():
@@ -104,7 +116,7 @@ def elsewhere(facts: Facts) -> Iterator[Fault]:
             continue
         where = joined(named(facts.network, v) for v in away)
         by = f"tag {interface.gateway.vid}" if interface.port else f"VLAN {interface.gateway.vid}"
-        yield Fault(
+        fault = Fault(
             place=str(interface.port or interface.device),
             what=f"The gateway {interface.gateway.shown} {'takes' if interface.port else 'is in'} {by} on "
             f"{interface.port or interface.device}, and "
@@ -123,6 +135,7 @@ def elsewhere(facts: Facts) -> Iterator[Fault]:
             vlans=VlanSet(away),
             members=tuple(h.port for h in hosts),
         )
+        yield interface, list(away), fault
 
 
 def _by_another(facts: Facts, interface: Interface, away: dict[Vid, list[Host]]) -> bool:

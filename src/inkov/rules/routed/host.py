@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
 
+from inkov.kinds.table import access_of, untagged_vlan
 from inkov.model.campus import Host
+from inkov.model.names import PortRef
 from inkov.model.routing import Address, Prefix
 from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import contradicting, fitting, subnets_of, vlans_of
-from inkov.rules.wording import cause, joined, named
+from inkov.rules.wording import cause, count, joined, named
+from inkov.steps.settings import PortChange
+from inkov.steps.steps import SetPorts
 
 
 def _campus(host: str, other: str = "gateway: 198.51.100.33") -> dict[str, str]:
@@ -86,7 +92,30 @@ def subnet(facts: Facts) -> Iterator[Fault]:
                 (Setting.HOST_ADDRESS, f"address {address}"),
             )
             causes = (*found.causes, cause(host.port, Setting.ACCESS)) if fits or off else found.causes
+            moved = _as_siblings(facts, host.port, fits)
+            if moved is not None:
+                text, step = moved
+                found = replace(found, mend=text, cure=(step,))
             yield replace(found, causes=causes, follows=off or host.name in settled)
+
+
+def _as_siblings(facts: Facts, ref: PortRef, fits: list[Vid]) -> tuple[str, SetPorts] | None:
+    """Moves a port into the VLAN of its host's address, if the same port of most switches of its role is in that VLAN."""
+    switches = facts.network.switches
+    role = switches[ref.switch].role if ref.switch in switches else ""
+    own = [s.ports[ref.port] for n, s in switches.items() if n != ref.switch and s.role == role and ref.port in s.ports]
+    alike = [p.switching for p in own if access_of(p.switching) is not None]
+    most = Counter(vid for one in alike if (vid := untagged_vlan(one)) is not None).most_common(1)
+    if not role or access_of(facts.network.port(ref).switching) is None or not most:
+        return None
+    ((vid, n),) = most
+    if vid not in fits or n < 2 or 3 * n < 2 * len(own):
+        return None
+    voice = Counter(access.voice for one in alike if (access := access_of(one)) and access.vid == vid).most_common(1)[
+        0
+    ][0]
+    text = f"Put {ref} into {named(facts.network, vid)}, as the same port of {n} of {count(len(own), 'switch', 'switches')} of its role is."
+    return text, cures.set_at(ref, PortChange(access=vid, voice=voice))
 
 
 @rule(

@@ -10,6 +10,7 @@ from inkov.forwarding.gateways import Interface
 from inkov.model.routing import Filter, Ip, Prefix
 from inkov.model.settings import Setting
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import routed_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact, part_of, vlans_of
@@ -81,6 +82,7 @@ def address(facts: Facts) -> Iterator[Fault]:
         what = _unlike(a, b)
         if what:
             odd = _alone(facts, vid, a, b)
+            has, lacks = (a, b) if a.gateway.virtual else (b, a)
             yield Fault(
                 place=odd.device,
                 what=f"{a.device} and {b.device} are a pair of gateways of {named(facts.network, vid)}, and {what}: "
@@ -89,6 +91,10 @@ def address(facts: Facts) -> Iterator[Fault]:
                 evidence=(gateway_fact(a), gateway_fact(b)),
                 causes=(gateway_cause(odd), gateway_cause(a if odd is b else b)),
                 vlans=VlanSet([vid]),
+                cure=routed_cures.as_hosts_say(facts, vid, [odd])
+                or routed_cures.shares(lacks, has)
+                or routed_cures.as_long_as_others(facts, a, b)
+                or routed_cures.as_long_as_others(facts, b, a),
             )
 
 
@@ -152,6 +158,9 @@ def missing(facts: Facts) -> Iterator[Fault]:
                     evidence=tuple(map(gateway_fact, ones[:4])),
                     causes=(Cause(lacks, Setting.GATEWAYS, entry=str(some)), *map(gateway_cause, ones)),
                     vlans=some,
+                    cure=routed_cures.beside_its_partner(
+                        facts, ones, lacks, [i for two in own.values() for i in two if i.device == lacks]
+                    ),
                 )
 
 
@@ -245,4 +254,7 @@ def routes(facts: Facts) -> Iterator[Fault]:
             mend=f"Give {first} and {second} the same routes.",
             evidence=tuple(Evidence(str(r), r.source) for r in have[:4]),
             causes=(*(Cause(lacking, Setting.ROUTES, entry=str(key[1])) for key, _, _ in odd),),
+            cure=routed_cures.routes_of_partner(lacking, ((key, x or y) for key, x, y in odd))
+            if all((x if lacking == first else y) is None for _, x, y in odd)
+            else (),
         )

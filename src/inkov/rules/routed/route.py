@@ -10,6 +10,7 @@ from inkov.model.routing import Ip, Prefix, Route
 from inkov.model.settings import Setting
 from inkov.model.switch import Switch
 from inkov.model.vlanset import Vid, VlanSet
+from inkov.rules import routed_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_fact
@@ -116,6 +117,7 @@ def nobody(facts: Facts) -> Iterator[Fault]:
                 ),
                 causes=tuple(Cause(name, Setting.ROUTES, entry=str(r.prefix)) for r, _ in rows),
                 vlans=VlanSet([vid]),
+                cure=routed_cures.by_way_of(facts, name, [r for r, _ in rows], others, taken),
             )
 
 
@@ -160,6 +162,12 @@ def none(facts: Facts) -> Iterator[Fault]:
                     evidence=(gateway_fact(interface), gateway_fact(routed[0])),
                     causes=(Cause(interface.device, Setting.ROUTES, entry="none"),),
                     vlans=VlanSet([vid]),
+                    cure=routed_cures.default_as_others(
+                        facts,
+                        interface.device,
+                        (i.device for i in managed if i != interface),
+                        lambda via, own=interface.gateway.addresses: any(via in a.network for a in own),  # type: ignore[misc]
+                    ),
                 )
 
 
@@ -210,6 +218,7 @@ def back(facts: Facts) -> Iterator[Fault]:
             follows=why.startswith("sends"),
             vlans=some,
             members=members_of(network, some),
+            cure=routed_cures.back_by(facts, hop, {net: i for net, (i, _) in nets.items()}),
         )
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
 from inkov.kinds.table import general_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import FrameTypes
 from inkov.model.vlanset import ALL, VlanSet
+from inkov.rules import cures
 from inkov.rules.finding import Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, joined, named, vlans
@@ -113,4 +115,5 @@ def pvid(facts: Facts) -> Iterator[Fault]:
             causes=(cause(ref, Setting.GENERAL), cause(ref, Setting.ACCESS), cause(ref, Setting.MODE)),
             vlans=s.untagged,
             ports=1,
+            cure=(cures.made_into(ref, replace(s, pvid=next(iter(s.untagged)))),) if len(s.untagged) == 1 else (),
         )

@@ -233,7 +233,7 @@ def _follows(facts: Facts, link: Link, some: VlanSet) -> bool:
     why="One tree serves all VLANs and does not look at allowed lists. What only the shut link allows cannot get through, "
     "though every list looks right on the way that was meant.",
     mend="Allow the VLAN on every link of the ring.",
-    cure=cures.add_left_out,
+    cure=cures.carry_round,
     breaks=Example(triangle(lists=("330", "310,330", "310,330")), place="archive:u1 <-> seal-ward:u1"),
     passes=_GOOD,
 )

@@ -15,6 +15,7 @@ from inkov.rules.leak import Leak
 from inkov.rules.pairs import GOOD, PLACE, lost, pair
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.wording import at, cause, vlans
+from inkov.steps.settings import PortChange
 
 
 @rule(
@@ -144,4 +145,5 @@ def routed(facts: Facts) -> Iterator[Fault]:
             vlans=cut or both,
             members=network.islands.cut_off(link, cut),
             parts=bool(cut),
+            cure=(cures.set_at(own, PortChange(trunk=trunk.allowed, native=trunk.native)),) if cut else (),
         )
