@@ -281,7 +281,10 @@ def _entered(network: Network, layer3: Layer3, sender: Sender, packet: Packet, v
     reached = network.graph(view).spread(masks)
     routing = layer3.routing[view]
     own: Ip | None = host.gateway if host else None
-    return [i for i in network.gateways.all if routing.hears(i, reached) and (own is None or own in i.gateway.answers)]
+    found = [i for i in network.gateways.all if routing.hears(i, reached) and (own is None or own in i.gateway.answers)]
+    shared = (i for i in found if own is None or own in i.gateway.virtual)
+    idle = {i for i in shared if network.switches[i.device].routing is False}
+    return [i for i in found if i not in idle] or found  # who does not route takes no shared address (RFC 9568, 1.6)
 
 
 def _sends_beyond(host: Host) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+import json
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 
 from inkov.kinds.accounts import is_stated
@@ -10,12 +11,13 @@ from inkov.kinds.relay import View
 from inkov.kinds.table import access_of, mode_setting, setting_words
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
-from inkov.model.switch import Access
+from inkov.model.switch import Access, Neighbour
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules import cures
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.wording import at, cause, count, named, vlan_cause
+from inkov.steps.settings import PortChange
 
 
 def _one(ports: str) -> dict[str, str]:
@@ -161,3 +163,69 @@ def heard_voice(facts: Facts) -> Iterator[Fault]:
                 vlans=VlanSet([heard.voice]),
                 ports=1,
             )
+
+
+def _phones(*ports: int) -> str:
+    """What a switch hears where phones are: an answer of a discovery daemon."""
+    heard = [
+        {
+            str(n): {
+                "via": "LLDP",
+                "rid": str(n),
+                "chassis": {
+                    f"phone-{n}": {
+                        "id": {"type": "mac", "value": f"02:00:5e:00:53:0{n}"},
+                        "capability": [{"type": "Telephone", "enabled": True}],
+                    }
+                },
+                "port": {"id": {"type": "ifname", "value": "p"}},
+            }
+        }
+        for n in ports
+    ]
+    return json.dumps({"lldp": {"interface": heard}})
+
+
+_HEARD = {"archive-lldp.json": _phones(1, 2, 3)}
+
+
+@rule(
+    "voice/missing",
+    Severity.RISK,
+    faults=(5,),
+    looks_for="A port that hears a phone and has no voice VLAN, where most ports that hear phones have one.",
+    why="The phone gets no VLAN of its own: it talks among the desks, without their calls having priority, or not at all.",
+    mend="Give the port the voice VLAN that the others have.",
+    breaks=Example({**_one("{1-2: {access: 340, voice: 390}, 3: {access: 340}}"), **_HEARD}, place="archive:3"),
+    passes=Example({**_one("{1-3: {access: 340, voice: 390}}"), **_HEARD}),
+)
+def missing_voice(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a switch; of one that has no voice VLAN anywhere, its files may not be able to tell."""
+    network = facts.network
+    having: Counter[Vid] = Counter()
+    lacking: dict[str, list[PortRef]] = defaultdict(list)
+    for name, switch in network.switches.items():
+        own = [access_of(p.switching) for p in switch.ports.values()]
+        tells = any(a is not None and a.voice is not None for a in own)
+        for port in dict.fromkeys(h.port for h in switch.heard if h.kind is Neighbour.PHONE and h.voice is None):
+            access = access_of(switch.ports[port].switching) if port in switch.ports else None
+            if access is not None and access.voice is not None:
+                having[access.voice] += 1
+            elif access is not None and tells and switch.ports[port].enabled:
+                lacking[name].append(PortRef(name, port))
+    if having.total() < 2 or having.total() <= sum(map(len, lacking.values())):
+        return
+    vid, agreeing = having.most_common(1)[0]
+    for name, refs in lacking.items():
+        ports, one = ports_text(r.port for r in refs), len(refs) == 1
+        yield Fault(
+            place=f"{name}:{ports}",
+            what=f"{name}:{ports} hear{'s a phone' if one else ' phones'} and {'has' if one else 'have'} no voice VLAN; "
+            f"{count(agreeing, 'other port')} with a phone {'is' if agreeing == 1 else 'are'} in {named(network, vid)}.",
+            mend=f"Give {name}:{ports} voice VLAN {vid}.",
+            evidence=tuple(at(network, r, setting_words(network.port(r)), Setting.VOICE) for r in refs[:3]),
+            causes=tuple(cause(r, Setting.VOICE) for r in refs),
+            vlans=VlanSet([vid]),
+            ports=len(refs),
+            cure=tuple(cures.set_at(r, PortChange(voice=vid)) for r in refs),
+        )
