@@ -67,7 +67,7 @@ def test_apart_at_layer_3_is_what_the_packet_simulator_sees(campus):
                 assert not any(meet)
 
 
-OUTSIDE = [ip_address(a) for a in ("203.0.113.9", "192.0.2.9", "192.0.2.100", "192.0.2.200")]
+OUTSIDE = [ip_address(a) for a in ("203.0.113.9", "192.0.2.9", "192.0.2.100", "192.0.2.200", "2001:db8:ffff::9")]
 """An address of each class that the prefixes of the random campuses leave outside of their subnets."""
 
 
@@ -101,11 +101,12 @@ def compare_outside(campus, beyond):
     campus = dataclasses.replace(campus, segments={**campus.segments, "internet": internet})
     network = Network(campus)
     for v in VLANS:
-        own, theirs = list(SUBNETS[v])[::2], hearing(campus, v)
+        own, theirs = [*list(SUBNETS[v])[::2], *list(SIX[v])[::2]], hearing(campus, v)
         starts, ways_in = starting(campus, v), exits(campus)
         takes = taken_by(campus, starts)
-        out = {p for p in product(own, OUTSIDE) if passed_on(campus, list(takes), p)[1]}
-        back = {p for p in product(OUTSIDE, own) if passed_on(campus, list(ways_in), p)[0] & theirs}
+        ends = [(a, b) for a, b in product(own, OUTSIDE) if a.version == b.version]
+        out = {p for p in ends if passed_on(campus, list(takes), p)[1]}
+        back = {(b, a) for a, b in ends if passed_on(campus, list(ways_in), (b, a))[0] & theirs}
         apart, together = prove(
             network,
             [Apart("x", (f"v{v}", "internet"), layers=frozenset({3})), Together("y", (f"v{v}", "internet"))],

@@ -11,7 +11,7 @@ from inkov.change.meant import Meant
 from inkov.kinds.relay import Mask
 from inkov.kinds.table import allowed_list, memberships, untagged_vlan
 from inkov.model.names import PortRef
-from inkov.model.switch import DEFAULT_VLAN, Switch
+from inkov.model.switch import DEFAULT_VLAN, Switch, VlanType
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.choice import worse
 from inkov.rules.finding import Severity
@@ -168,6 +168,9 @@ def _stranded(before: Side, after: Side, moved: Collection[PortRef], meant: Mean
         if not network.has(ref) or ref not in before.followed.edge_ports.get(ref.switch, ()):
             continue
         port, vid = network.port(ref), _vlan(after, ref)
+        entry = (network.switches[ref.switch].vlans or {}).get(vid)
+        if entry is not None and entry.type is VlanType.ISOLATED:
+            continue  # it is there to hear nobody but the promiscuous side
         if not port.enabled or port.lag or ref in network.cabled:
             continue
         if not any(not meant.parts(ref, far) for far in before.hearing.of(ref) - {ref}):

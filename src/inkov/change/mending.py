@@ -9,7 +9,7 @@ from inkov.change.drift import Side, word
 from inkov.change.losses import harms
 from inkov.forwarding.labels import BY_LABEL
 from inkov.model.campus import Campus, Claim
-from inkov.proof.outcome import Broken
+from inkov.proof.outcome import Broken, Proved
 from inkov.rules.catalogue import RULES, cures
 from inkov.rules.choice import fits, identity
 from inkov.rules.finding import Finding, Severity
@@ -69,13 +69,14 @@ def mended(
     Returns:
         What was found, the steps, and the campus after them.
     """
-    mending = _Mending(Side(campus, campus.claims), refuses)
-    before = mending.now
-    while True:
-        while some := mending.pending(only, at):
-            mending.settle(some)
-        if not mending.again():
-            break
+    before = Side(campus, campus.claims)
+    mending = _Mending(
+        before, refuses, claims=False
+    )  # nearly always no cure makes a claim worse: they are decided at the end
+    mending.run(only, at)
+    if not all(_as_well(before, mending.now, c) for c in campus.claims):
+        mending = _Mending(before, refuses, claims=True)
+        mending.run(only, at)
     now, done, left, steps = mending.now, mending.done, mending.left, mending.steps
     turned = tuple(
         f"{c.name}: {word(before.outcome(c))} → {word(now.outcome(c))}"
@@ -99,14 +100,24 @@ class _Mending:
         left: findings without a certain cure.
     """
 
-    def __init__(self, before: Side, refuses: Refuses) -> None:
+    def __init__(self, before: Side, refuses: Refuses, *, claims: bool) -> None:
+        """Takes the campus, what refuses cures, and whether each cure is tried for what it does to claims, too."""
         self.before = self.now = before
         self.refuses = refuses
+        self._claims = self.now.claims if claims else ()
         self.done: list[CureRow] = []
         self.left: list[LeftRow] = []
         self.steps: list[Step] = []
         self._seen: set[str] = set()
         self._refused: dict[str, tuple[LeftRow, int]] = {}
+
+    def run(self, only: Sequence[str], at: str) -> None:
+        """Cures all there is to cure; a cure that was refused is tried again after others."""
+        while True:
+            while some := self.pending(only, at):
+                self.settle(some)
+            if not self.again():
+                return
 
     def pending(self, only: Sequence[str], at: str) -> list[Finding]:
         """Returns the next finding, with those that follow of the same rule: most have cures that have nothing to do with each other."""
@@ -200,7 +211,7 @@ class _Mending:
         if harms(self.now, after, [step for _, cure in tried for step in cure]):
             return None
         worse = any(identity(f) not in known and _weight(f) <= lightest for f in after.findings)
-        return None if worse or any(_worse(self.now, after, c) for c in self.now.claims) else after
+        return None if worse or any(_worse(self.now, after, c) for c in self._claims) else after
 
     def _keep(self, tried: Sequence[Tried], after: Side) -> None:
         self.now = after
@@ -209,6 +220,11 @@ class _Mending:
             self.steps += cure
             what = tuple(s.what for s in cure)
             self.done.append(CureRow(finding.rule, finding.severity.value, finding.place, what))
+
+
+def _as_well(before: Side, now: Side, claim: Claim) -> bool:
+    """Tells whether a claim is proved after all cures, or what it was; of any other no cure on the way may be to blame unseen."""
+    return now is before or now.badness(claim) in {Proved.badness, before.badness(claim)}
 
 
 def _worse(now: Side, after: Side, claim: Claim) -> bool:

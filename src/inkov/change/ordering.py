@@ -33,14 +33,14 @@ class Ordering:
         steps: in the order in which they are written.
         possible: does some steps on a copy; raises `CannotChange` where they cannot be done.
         unreached: tells which switches of some steps cannot be reached after others.
-        breaks: says what is broken after some steps that is not after all of them.
+        breaks: tells whether anything is broken after some steps that is not after all of them.
         beside: tells whether two steps may be done at once: at one device, or at the two ends of a link.
     """
 
     steps: Sequence[Step]
     possible: Callable[[Done], object]
     unreached: Callable[[Done, Sequence[int]], tuple[str, ...]]
-    breaks: Callable[[Done], tuple[str, ...]]
+    breaks: Callable[[Done], bool]
     beside: Callable[[Step, Step], bool]
 
     @cached_property

@@ -18,6 +18,7 @@ from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
 from inkov.plan.change import changes
 from inkov.proof.ends import end_named
+from inkov.proof.outcome import Broken
 from inkov.proof.trace import trace
 from inkov.steps.between import between
 from inkov.steps.edit import CannotChange
@@ -119,7 +120,14 @@ class Rehearsal:
     def side(self, done: frozenset[int]) -> Side:
         """Returns that campus with what is asked of it."""
         before = self.side(frozenset()) if done else None
-        return Side(self.campus(done), self._claims, like=before)
+        claims = self._claims if done in {frozenset(), self._all} else self._in_between
+        return Side(self.campus(done), claims, like=before)
+
+    @cached_property
+    def _in_between(self) -> Sequence[Claim]:
+        """The claims that are worth deciding between two steps: those that are broken before and after cannot be worse there."""
+        ends = self.side(frozenset()), self.side(self._all)
+        return [c for c in self._claims if min(side.badness(c) for side in ends) < Broken.badness]
 
     @property
     def _all(self) -> frozenset[int]:
@@ -128,8 +136,14 @@ class Rehearsal:
     @remembered
     def breaks(self, done: frozenset[int]) -> tuple[str, ...]:
         """Says what is worse after some steps than before the change and than after all of it; nothing at both ends."""
+        if done in {frozenset(), self._all}:
+            return ()
         ends = self.side(frozenset()), self.side(self._all)
-        return () if done in {frozenset(), self._all} else tuple(self._worse(self.side(done), ends))
+        turned = (c for c in self.side(done).claims if _worse(self.side(done), ends, c))
+        found = [f"the claim {c.name!r} does not hold in between" for c in turned]
+        for ports, what in zip(self._heard_otherwise(done), ("lose", "hear"), strict=True):
+            found += [f"{by_host(ends[0], ports)} {what} each other in between"] if ports else []
+        return tuple(found)
 
     @property
     def spoils(self) -> tuple[str, ...]:
@@ -150,25 +164,25 @@ class Rehearsal:
         lost = (f"{name} can no longer be reached from {self.start}: {why}" for name, why in cut.items())
         return (*lost, *stopped(self.side(frozenset()), self.side(self._all), self.steps, self._meant))
 
-    @staticmethod
-    def _worse(now: Side, ends: tuple[Side, Side]) -> Sequence[str]:
-        found = []
-        for claim in now.claims:
-            words = [side.badness(claim) for side in (now, *ends)]
-            if words[0] > max(words[1:]):
-                found.append(f"the claim {claim.name!r} does not hold in between")
+    @remembered
+    def disturbs(self, done: frozenset[int]) -> bool:
+        """Tells whether `breaks` says anything, by what is quick to find out first."""
+        if done in {frozenset(), self._all}:
+            return False
+        ends = self.side(frozenset()), self.side(self._all)
+        return any(self._heard_otherwise(done)) or any(_worse(self.side(done), ends, c) for c in self.side(done).claims)
+
+    @remembered
+    def _heard_otherwise(self, done: frozenset[int]) -> tuple[set[PortRef], set[PortRef]]:
+        """Returns the ports that lose each other after some steps and not after all, and those that hear each other so."""
+        first, last, now = self.side(frozenset()), self.side(self._all), self.side(done)
         lost: set[PortRef] = set()
         gained: set[PortRef] = set()
-        for ref in chain.from_iterable(s.refs for s in shifts(ends[0].hearing, now.hearing)):
-            here, was, will = (side.hearing.of(ref) for side in (now, *ends))
+        for ref in chain.from_iterable(s.refs for s in shifts(first.hearing, now.hearing)):
+            here, was, will = (side.hearing.of(ref) for side in (now, first, last))
             for ports, others in ((lost, (was & will) - here - {ref}), (gained, here - was - will - {ref})):
                 ports.update(others, [ref] if others else [])
-        found += [
-            f"{by_host(ends[0], ports)} {what} each other in between"
-            for ports, what in ((lost, "lose"), (gained, "hear"))
-            if ports
-        ]
-        return found
+        return lost, gained
 
     def unreached(self, done: frozenset[int], left: Sequence[int]) -> tuple[str, ...]:
         """Says which switches of some steps cannot be reached from where the change is done, and why.
@@ -205,7 +219,7 @@ class Rehearsal:
     @cached_property
     def ordering(self) -> Ordering:
         """In which order nothing breaks."""
-        return Ordering(self.steps, self.campus, self.unreached, self.breaks, self._beside)
+        return Ordering(self.steps, self.campus, self.unreached, self.disturbs, self._beside)
 
     def _beside(self, one: Step, other: Step) -> bool:
         """Tells whether two steps may be done at once: on one device, or at the two ends of a link.
@@ -287,6 +301,12 @@ class Rehearsal:
         did = drift_of(self.side(before), self.side(after), ("before", "after"), causes=False)
         step = self.steps[i]
         return StepView(step.what, str(step.source), self.breaks(after), tuple(dict.fromkeys(out)), did)
+
+
+def _worse(now: Side, ends: tuple[Side, Side], claim: Claim) -> bool:
+    """Tells whether a claim is worse off than at both ends."""
+    worst = max(side.badness(claim) for side in ends)
+    return worst < Broken.badness and now.badness(claim) > worst
 
 
 def rehearsal_view(

@@ -160,6 +160,8 @@ class Layer3:
                 if best is None or _cost(arrival) < _cost(best):
                     best = arrival
                 break
+            if best is not None and _cost(best) == (0, 1):
+                break  # no way is shorter, or surer
         return best
 
     def _between(self, a: Speaker, b: Listener) -> list[Packet]:
