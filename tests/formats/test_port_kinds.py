@@ -133,7 +133,7 @@ def test_bridges_of_their_own(site):
     assert made.vlans == {10: Vlan(10), 20: Vlan(20, "twenty")}
     assert made.ports["1"].switching == Bridged(10)
     assert made.ports["u1"].switching == Bridged(None, ((10, 10), (1020, 20)))
-    assert made.ports["3"].switching == Access(1)
+    assert made.ports["3"].switching == Bridged()
 
 
 @pytest.mark.parametrize(

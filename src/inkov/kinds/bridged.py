@@ -51,4 +51,4 @@ class BridgedKind(Fixed[Bridged]):
 
     def vlans(self, port: Bridged) -> str:
         plain = [f"untagged in {port.untagged}"] if port.untagged else []
-        return ", ".join([*plain, *(f"tag {tag} in {d}" for tag, d in port.tagged)])
+        return ", ".join([*plain, *(f"tag {tag} in {d}" for tag, d in port.tagged)]) or "in no bridge"

@@ -16,7 +16,7 @@ from inkov.formats.ours.validated import validated
 from inkov.formats.ours.yamltext import Lines, Path
 from inkov.formats.reading import Reading
 from inkov.kinds.accounts import as_stated, only_voice
-from inkov.kinds.table import MODES
+from inkov.kinds.table import MODES, access_of
 from inkov.model.errors import nearest
 from inkov.model.habits import HABIT_WORDS
 from inkov.model.names import natural
@@ -217,6 +217,15 @@ class _Builder:
                 switching=Bridged(untagged.get(name), tuple(tagged.get(name, ()))),
                 origin=ports[name].origin.also({Setting.BRIDGED: self.lines.near(("domains", str(first)))}),
             )
+        if self.document.domains:
+            ports |= {name: self.unbridged(port) for name, port in ports.items()}
+
+    def unbridged(self, port: Port) -> Port:
+        """Returns a port of a box of bridges that nothing puts into one: there is no VLAN for it."""
+        if any(map(port.origin.states, MODES)) or port.lag or access_of(port.switching) is None:
+            return port
+        places = {Setting.BRIDGED: self.lines.near(("domains",))}
+        return replace(port, switching=Bridged(), origin=port.origin.also(places))
 
     def finished(self, port: Port, ports: dict[str, Port]) -> Port:
         if not port.is_lag:

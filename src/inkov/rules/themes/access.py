@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from inkov.forwarding.ladder import vlan_source
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
+from inkov.kinds.spell import domains
 from inkov.kinds.table import access_of
 from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
@@ -15,7 +16,7 @@ from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules import cures
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
-from inkov.rules.wording import at, cause, count, named, vlan_cause
+from inkov.rules.wording import at, cause, count, named, says_unused, vlan_cause
 
 
 @rule(
@@ -147,3 +148,40 @@ def default(facts: Facts) -> Iterator[Fault]:
             vlans=VlanSet([DEFAULT_VLAN]),
             ports=len(refs),
         )
+
+
+def _bridges(of_40: str) -> dict[str, str]:
+    text = switch_text("annex", "{}", "{1-3: {label: camera}, u1: {}}").replace("vlans: {}\n", "")
+    return {"annex.yaml": f"{text}domains:\n  40: {{untagged: '{of_40}', tagged: {{u1: 40}}}}\n"}
+
+
+@rule(
+    "access/unbridged",
+    Severity.OUTAGE,
+    faults=(5, 8),
+    looks_for="Ports that somebody uses, on a box where each VLAN is a bridge of its own, that are in none of its bridges.",
+    why="What is in no bridge is passed on to nobody: the port has link and lights, and not one frame gets past it.",
+    mend="Put the port into the bridge of the VLAN that was meant.",
+    breaks=Example(_bridges("1-2"), place="annex:3"),
+    passes=Example(_bridges("1-3")),
+)
+def unbridged(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a box: of ports with a label or a host."""
+    network = facts.network
+    used = {h.port for h in network.campus.hosts.values()}
+    for name, switch in network.switches.items():
+        alone = [
+            PortRef(name, p.name) for p in switch.ports.values() if p.enabled and domains(p.switching) == (None, {})
+        ]
+        refs = [r for r in alone if r in used or not says_unused(switch.ports[r.port].label)]
+        if refs:
+            names, one = ports_text([r.port for r in refs]), len(refs) == 1
+            yield Fault(
+                place=f"{name}:{names}",
+                what=f"{'Port' if one else 'Ports'} {names} of {name} {'is' if one else 'are'} in no bridge: nothing sent there goes "
+                "anywhere.",
+                mend=f"Put {name}:{names} into the bridge of the VLAN that was meant.",
+                evidence=tuple(at(network, r, "in no bridge", Setting.BRIDGED) for r in refs[:3]),
+                causes=tuple(cause(r, Setting.BRIDGED) for r in refs),
+                ports=len(refs),
+            )

@@ -109,11 +109,12 @@ def _unused(facts: Facts, name: str, found: list[PortRef], lot: Vid | None) -> F
 def open_trunk(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a switch."""
     network = facts.network
-    for name, refs in _faceless(facts, Faces.TAGS):
-        offered = VlanSet.from_mask(
-            network.active(name) & reduce(or_, (memberships(network.port(r).switching) for r in refs))
-        )
-        if offered:
+    for name, every in _faceless(facts, Faces.TAGS):
+        refs = [r for r in every if network.active(name) & memberships(network.port(r).switching)]
+        if refs:
+            offered = VlanSet.from_mask(
+                network.active(name) & reduce(or_, (memberships(network.port(r).switching) for r in refs))
+            )
             one, names = len(refs) == 1, ports_text([r.port for r in refs])
             yield Fault(
                 place=f"{name}:{names}",
