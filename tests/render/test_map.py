@@ -1,8 +1,8 @@
 """The map: nothing covers anything, few lines cross, the same input gives the same bytes, and names stay names."""
 
 import io
-import json
 import itertools
+import json
 import os
 import random
 import re

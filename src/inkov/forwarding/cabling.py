@@ -8,7 +8,7 @@ that discovery contradicts itself about are doubtful: they may exist, and nothin
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Hashable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
@@ -330,7 +330,7 @@ def _parts(parent: Mapping[str, str], find: Callable[[str], str]) -> list[frozen
     return [frozenset(part) for part in parts.values()]
 
 
-Item = TypeVar("Item", str, int)
+Item = TypeVar("Item", bound=Hashable)
 
 
 def finder(parent: dict[Item, Item]) -> Callable[[Item], Item]:

@@ -35,7 +35,7 @@ def together(network: Network, group: Group) -> Outcome:
     if unknown is not None:
         return unknown
     ports = group.may.ports
-    if len(ports) > 1 and (loop := _looping(network, group)):
+    if loop := _looping(network, group):
         return loop
     switches = len({r.switch for r in ports})
     return Proved((f"Each of its {len(ports)} ports on {switches} switches surely hears every other.",))
@@ -116,6 +116,7 @@ def _looping(network: Network, group: Group) -> Outcome | None:
     reached = network.graph(View.MUST).spread(group.may.masks) if found or perhaps else {}
     if link := next((k for loop in found for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
         first, *rest = sorted(group.may.ports, key=lambda r: r.order)
+        rest = rest or [first]
         why = f"frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
         return Broken(stop=Stop(first, rest[-1], why=why))
     if link := next((k for loop in perhaps for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
@@ -125,10 +126,9 @@ def _looping(network: Network, group: Group) -> Outcome | None:
 
 
 def _goes_round_at(network: Network, link: Link, loop: Loop, reached: Mapping[str, Mask]) -> bool:
-    """Tells whether frames that got so far are in a loop; an unmanaged device has one domain for all."""
-    vlans = loop.vlans.mask
+    """Tells whether frames that got so far are in a loop: in one of its VLANs at a switch, or anywhere at a ring of hubs."""
     ends = (link.a.switch, link.b.switch)
-    return any(reached.get(n, 0) & (1 if network.unmanaged(n) and vlans else vlans) for n in ends)
+    return any(reached.get(n, 0) & (loop.hubs if network.unmanaged(n) else loop.vlans.mask) for n in ends)
 
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from graphlib import CycleError, TopologicalSorter
 from itertools import permutations
 from typing import Any
 
@@ -14,6 +15,9 @@ from inkov.recheck.frames import Frames
 from inkov.recheck.ports import Inside, Ports
 from inkov.recheck.stations import Edges, Stations
 from inkov.recheck.wiring import Wiring, up, wiring
+
+_DEEP = 3
+"""Frames of more tags than these are not followed in circles."""
 
 
 class Together:
@@ -61,7 +65,7 @@ class Together:
             deaf = {r for m in mays for r in m.ports} - heard - (senders if len(senders) == 1 else set())
             if reason or deaf:
                 return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
-        if len({r for m in mays for r in m.ports}) > 1 and (loop := self._loop(frames, everywhere)):
+        if loop := self._loop(frames, everywhere):
             return loop
         return self._open(made, used, node, rests_on) or (
             self._failures(made, used, node, failures, rests_on) if failures else ""
@@ -124,26 +128,25 @@ class Together:
             for s in self.campus.switches.values()
             if s.kind is Kind.UNMANAGED or s.tree.protocol in {None, Protocol.OFF}
         }
-        parent: dict[tuple[str, int], tuple[str, int]] = {}
-
-        def find(place: tuple[str, int]) -> tuple[str, int]:
-            while place in parent:
-                place = parent[place]
-            return place
-
-        sure = {(min(e), max(e)) for some in frames.edges.values() for e in some}
-        for a, b in sorted(sure):
-            if not {a.switch, b.switch} <= bare:
+        todo: list[tuple[str, str, Inside]] = [(s, "", (d, ())) for s, d in sorted(places) if s in bare]
+        onward: dict[tuple[str, str, Inside], list[tuple[str, str, Inside]]] = {}
+        while todo:
+            state = todo.pop()
+            if state in onward:
                 continue
-            for here in sorted(p for p in places if p[0] == a.switch):
-                frame: Inside = (here[1], ())
-                over = next((f for f in frames.cross(a, b, frame) if frame in frames.cross(b, a, f)), None)
-                if over is None:
-                    continue
-                one, other = find(here), find((b.switch, over[0]))
-                if one == other:
-                    return f"frames go round at {a} <-> {b}, where no tree is known to run"
-                parent[one] = other
+            switch, by, frame = state
+            onward[state] = [
+                (far.switch, far.port, arrived)
+                for near, far in frames.edges[switch]
+                if near.port != by and far.switch in bare and len(frame[1]) < _DEEP
+                for arrived in frames.cross(near, far, frame)
+            ]
+            todo += onward[state]
+        try:
+            TopologicalSorter(onward).prepare()
+        except CycleError as exc:
+            switch, by, _ = exc.args[1][0]
+            return f"frames go round at {PortRef(switch, by)}, where no tree is known to run"
         return ""
 
     def _on_a_ring(self, made: Wiring, near: PortRef, far: PortRef) -> bool:
