@@ -1,6 +1,7 @@
 """Frames that go round: what is proved together drowns in no loop, through hubs, tunnels and VLANs that change their numbers."""
 
 from collections import Counter
+from dataclasses import replace
 from itertools import permutations
 
 import networkx as nx
@@ -11,9 +12,12 @@ from inkov.forwarding.network import Network
 from inkov.model.campus import Cable, Campus, Segment, Together
 from inkov.model.names import PortRef
 from inkov.model.switch import Access, Kind, Plain, Port, Stance, Switch, Trunk, Tunnel
+from inkov.model.tree import BridgeTree
 from inkov.model.vlanset import VlanSet
-from inkov.proof.outcome import Broken, Proved
-from inkov.proof.prove import prove
+from inkov.proof.certificate import certificate
+from inkov.proof.outcome import Broken, Proved, Verdict
+from inkov.proof.prove import Prover, prove
+from inkov.recheck.check import check
 from proof_sides import senders
 from simulator import Frame, egress, ingress, passes
 from strategies import NO_TREE, VLANS, campuses, often, origin, source
@@ -103,6 +107,26 @@ def test_nothing_is_proved_together_whose_frames_go_round(campus):
             assert any(round_) or not round_
 
 
+@settings(max_examples=often(120), suppress_health_check=list(HealthCheck))
+@given(ringed(), st.data())
+def test_nothing_is_proved_together_whose_frames_may_go_round_where_no_tree_is_stated(campus, data):
+    silent = {n: s for n, s in campus.switches.items() if s.kind is Kind.SWITCH and data.draw(st.booleans())}
+    unsaid = {n: replace(s, tree=BridgeTree()) for n, s in silent.items()}
+    network = Network(replace(campus, switches=campus.switches | unsaid))
+    prover = Prover(network)
+    for vid in VLANS:
+        claim = Together("x", (str(vid),))
+        outcome = prover.decide(claim)
+        if isinstance(outcome, Proved):
+            TRIED["proved, no tree stated"] += 1
+            assert not any(goes_round(campus, *sent) for sent in senders(campus, vid, through_tunnels=False))
+            assert not check(network.campus, certificate(prover, Verdict(claim, outcome), {})).reasons
+        elif "go round" in str(outcome):
+            TRIED["perhaps round"] += 1
+
+
 def test_such_campuses_were_drawn():
     assert TRIED["proved"] > 10, TRIED
     assert TRIED["go round"] > 3, TRIED
+    assert TRIED["proved, no tree stated"] > 10, TRIED
+    assert TRIED["perhaps round"] > 10, TRIED

@@ -51,7 +51,7 @@ def loops(network: Network, view: View = View.USUAL) -> Iterator[Loop]:
     for block in _blocks(network):
         if block.ring and not any(trees.doubt(e) for k in block.links for e in (k.a, k.b)):
             hubs = _among_hubs(network, block)
-            looping = network.used if hubs else _looping(network, block)
+            looping = network.used if hubs else _looping(network, block, Blocking.SURE)
             if looping:
                 yield Loop(block.links, VlanSet.from_mask(looping), hubs)
 
@@ -63,7 +63,7 @@ def perhaps_loops(network: Network) -> Iterator[Loop]:
         unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
         if block.ring and unstated and any(network.sure_trees.doubt(e) for e in ends):
             hubs = _among_hubs(network, block)
-            looping = network.used if hubs else _looping(network, block)
+            looping = network.used if hubs else _looping(network, block, Blocking.KNOWN)
             if looping:
                 yield Loop(block.links, VlanSet.from_mask(looping), hubs)
 
@@ -95,37 +95,37 @@ def _closes(pairs: Iterable[tuple[str, str]]) -> bool:
     return False
 
 
-def _looping(network: Network, block: Block) -> Mask:
+def _looping(network: Network, block: Block, tree: Blocking) -> Mask:
     """Returns the VLANs whose frames go round in a ring, whatever numbers they have at other places of it."""
-    if any(_turns(network, k) for k in block.links):
-        return _followed(network, block)
-    carried = {i: _carried(network, k) for i, k in enumerate(block.links)}
+    if any(_turns(network, k, tree) for k in block.links):
+        return _followed(network, block, tree)
+    carried = {i: _carried(network, k, tree) for i, k in enumerate(block.links)}
     return sum(c for c in _classes(carried) if _goes_round(block, carried, c))
 
 
-def _turns(network: Network, link: Link) -> bool:
+def _turns(network: Network, link: Link, tree: Blocking) -> bool:
     """Tells whether frames of one VLAN become those of another at a link, are put into others, or cross it one way alone."""
     ends = (link.a, link.b)
     if any(is_tunnel(network.port(e).switching) for e in ends):
         return True
-    there, back = _hops(network, link)
+    there, back = _hops(network, link, tree)
     if any(network.unmanaged(e.switch) for e in ends):
         return (there.origin(-1) ^ back.carry(-1)) & network.used != 0
     return bool(there.leaks or back.leaks or (there.kept ^ back.kept) & network.used)
 
 
-def _hops(network: Network, link: Link) -> tuple[Hop, Hop]:
+def _hops(network: Network, link: Link, tree: Blocking) -> tuple[Hop, Hop]:
     """Returns what crosses a link each way with today's trees."""
-    there, back = (network.hop_today(*pair, View.USUAL, Blocking.SURE) for pair in ((link.a, link.b), (link.b, link.a)))
+    there, back = (network.hop_today(*pair, View.USUAL, tree) for pair in ((link.a, link.b), (link.b, link.a)))
     return there, back
 
 
-def _followed(network: Network, block: Block) -> Mask:
+def _followed(network: Network, block: Block, tree: Blocking) -> Mask:
     """Returns the VLANs that go round, by following frames from link to link: by way of one VLAN or several, one way round or both."""
     ways: dict[str, list[tuple[int, str, Hop]]] = defaultdict(list)
     for n, link in enumerate(block.links):
         if not (network.lag_failure(link) or link.doubt):
-            there, back = _hops(network, link)
+            there, back = _hops(network, link, tree)
             ways[link.a.switch].append((n, link.b.switch, there))
             ways[link.b.switch].append((n, link.a.switch, back))
     todo = [Frame(name, d, (), -1) for name in ways for d in _domains(network, name)]
@@ -175,14 +175,14 @@ def _domains(network: Network, name: str) -> Iterable[int]:
     return [0] if network.unmanaged(name) else bits(network.used & network.active(name))
 
 
-def _carried(network: Network, link: Link) -> Mask:
+def _carried(network: Network, link: Link, tree: Blocking) -> Mask:
     """Returns the VLANs a link carries today; an unmanaged end takes what the other sends."""
     if network.lag_failure(link) or link.doubt:
         return 0
     ends = (link.a, link.b)
     looking = [e for e in ends if network.switches[e.switch].kind is Kind.SWITCH]
     if len(looking) == 2:
-        there, back = _hops(network, link)
+        there, back = _hops(network, link, tree)
         return there.kept & back.kept & network.used if link.up else 0
     return network.used & _open(network, looking[0]) if looking else network.used
 

@@ -112,13 +112,14 @@ def on_the_way(
 def _looping(network: Network, group: Group) -> Outcome | None:
     """Says that frames of a segment go round in a loop that no tree opens: an outage, not a way."""
     found = list(loops(network, View.MUST))
-    perhaps = list(perhaps_loops(network))
-    reached = network.graph(View.MUST).spread(group.may.masks) if found or perhaps else {}
+    reached = network.graph(View.MUST).spread(group.may.masks) if found else {}
     if link := next((k for loop in found for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
         first, *rest = sorted(group.may.ports, key=lambda r: r.order)
         rest = rest or [first]
         why = f"frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
         return Broken(stop=Stop(first, rest[-1], why=why))
+    perhaps = list(perhaps_loops(network))
+    reached = network.graph(View.MAY, Blocking.KNOWN).spread(group.may.masks) if perhaps else {}
     if link := next((k for loop in perhaps for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
         why = next(d for e in (link.a, link.b) if (d := network.sure_trees.doubt(e)))
         return CannotTell((f"whether frames go round at {link}: {why}",))
