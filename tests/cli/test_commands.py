@@ -154,7 +154,7 @@ def test_vlans_shows_one_vlan_across_all_switches_with_islands(quillfin):
 def test_ports_are_a_row_each_in_a_pipe_and_runs_on_a_screen(quillfin):
     args = ["ports", "mended", "--switch", "seal-ward"]
     piped = run_inkov(*args, cwd=quillfin).out.splitlines()
-    assert piped[1].split() == ["seal-ward:1", "access", "310", "-", "on", "seal-tank", "seal", "pool"]
+    assert piped[1].split() == ["seal-ward:1", "access", "310", "-", "-", "-", "on", "seal-tank", "seal", "pool"]
     rows = json.loads(run_inkov(*args, "--format", "json", cwd=quillfin).out)["rows"]
     assert [line.split("  ")[0] for line in piped[1:]] == [r["port"] for r in rows]
     shown = on_screen(*args, columns=100, cwd=quillfin)
@@ -461,3 +461,28 @@ def test_how_switches_come_to_their_vlans_is_shown_a_switch_in_one_row(quillfin,
         wrong.code,
         "--groups shows switches, not VLANs; leave --vlan out" in " ".join(wrong.err.replace("│", " ").split()),
     ) == (2, True)
+
+
+def test_ports_tell_what_negotiation_made_of_them_and_a_campus_may_want_none(tmp_path):
+    text = """inkov: switch
+name: {}
+vlans: {{310: tank}}
+ports: {{1: {{access: 310}}, 2: {{mode: negotiated, stance: {}, access: 310}}, u1: {{mode: negotiated, stance: active, access: 310, trunk: 310}}}}
+neighbours: {{u1: {} u1}}
+"""
+    write_files(tmp_path, {"a.yaml": text.format("a", "passive", "b"), "b.yaml": text.format("b", "silent", "a")})
+    write_files(tmp_path, {"campus.yaml": "inkov: campus\nname: x\npolicy: {negotiation: never}\n"})
+    rows = run_inkov("ports", ".", "--columns", "port,becomes,stance,native", cwd=tmp_path).out.splitlines()
+    assert [r.split() for r in rows[1:]] == [
+        ["a:1", "-", "-", "-"],
+        ["a:2", *"access 310 or trunk all passive -".split()],
+        ["a:u1", "trunk", "310", "active", "-"],
+        ["b:1", "-", "-", "-"],
+        ["b:2", "access", "310", "silent", "-"],
+        ["b:u1", "trunk", "310", "active", "-"],
+    ]
+    found = json.loads(run_inkov("audit", ".", "--format", "json", cwd=tmp_path).out)
+    assert [f["place"] for f in found["findings"] if f["rule"] == "stance/policy"] == ["a:u1 <-> b:u1"]
+    write_files(tmp_path, {"campus.yaml": "inkov: campus\nname: x\npolicy: {negotiation: nevr}\n"})
+    ran = run_inkov("audit", ".", cwd=tmp_path)
+    assert (ran.code, ran.err) == (2, "campus.yaml:3: policy/negotiation: 'nevr' is not allowed; expected 'never'\n")

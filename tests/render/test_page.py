@@ -122,7 +122,8 @@ def test_long_names_never_break_and_rows_become_blocks_where_there_is_no_room():
 
 def test_runs_of_like_ports_are_one_row_on_a_screen_and_hearers_are_written_short():
     rows = [
-        PortRow(f"a:{n}", "access", "10", None, n != 3, "", ("desk",) * (n == 2), "", "a.yaml:1") for n in range(1, 5)
+        PortRow(f"a:{n}", "access", "10", "", "", None, n != 3, "", ("desk",) * (n == 2), "", "a.yaml:1")
+        for n in range(1, 5)
     ]
     lines = shown(ports_page(rows), 100).splitlines()
     assert lines[2].split()[:6] == ["a:1-2", "access", "10", "-", "on", "desk"]

@@ -251,6 +251,7 @@ class Campus:
         claims: in the order of the file.
         keep: VLANs that are never trimmed off a trunk.
         parking: the VLAN of ports nobody uses; None when the file does not say.
+        never_negotiates: no trunk is to form by negotiation.
         saved: what switches have saved, by name, where the input holds it beside what they run.
         register: the VLANs there are to be; empty when the file has no register.
         plan: what ports are to be.
@@ -272,6 +273,7 @@ class Campus:
     claims: tuple[Claim, ...] = ()
     keep: VlanSet = NONE
     parking: Vid | None = None
+    never_negotiates: bool = False
     saved: Mapping[str, Switch] = field(default_factory=dict)
     register: Mapping[Vid, Registered] = field(default_factory=dict)
     plan: tuple[Planned, ...] = ()

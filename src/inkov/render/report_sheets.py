@@ -54,10 +54,10 @@ def _sheets(report: Handover) -> Iterable[tuple[str, Cells, list[Cells]]]:
     )
     yield (
         "ports",
-        ("device", "port", "mode", "vlans", "native", "state", "faces", "label", "set at"),
+        ("device", "port", "mode", "vlans", "becomes", "stance", "native", "state", "faces", "label", "set at"),
         [
             (
-                *(s.name, p.port.partition(":")[2], p.mode, p.vlans, p.native),
+                *(s.name, p.port.partition(":")[2], p.mode, p.vlans, p.becomes, p.stance, p.native),
                 *("on" if p.enabled else "off", p.faces, p.label, p.source),
             )
             for s in report.switches

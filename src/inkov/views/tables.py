@@ -13,11 +13,12 @@ from inkov.forwarding.flood import Flooding, HeardAt
 from inkov.forwarding.islands import Islands
 from inkov.forwarding.labels import BY_LABEL
 from inkov.forwarding.ladder import Rung
+from inkov.forwarding.negotiation import Formed
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import vid_of
 from inkov.kinds.table import memberships, trunk_of, untagged_vlan, vlan_words, word
 from inkov.model.names import PortRef
-from inkov.model.switch import Kind, Port, Vlan
+from inkov.model.switch import Kind, Port, Stance, Vlan
 from inkov.model.vlanset import ALL, VlanSet
 
 
@@ -125,6 +126,8 @@ class PortRow:
         port: `switch:port`.
         mode: access, trunk, routed, or not stated.
         vlans: its VLAN or allowed list, as written where possible.
+        becomes: what it is today by negotiation, `trunk 1,20`, or all that it may be; empty when it does not negotiate.
+        stance: how it negotiates: active, passive or silent; empty when it does not, or nothing states it.
         native: native VLAN of a trunk; null when none.
         enabled: administratively on.
         faces: the far end of its link, and whether labels alone say so, `LAG name` for a member, or empty.
@@ -136,6 +139,8 @@ class PortRow:
     port: str
     mode: str
     vlans: str
+    becomes: str
+    stance: str
     native: int | None
     enabled: bool
     faces: str
@@ -292,7 +297,7 @@ def port_rows(network: Network, switches: frozenset[str] | None = None, vlans: V
     for host in network.campus.hosts.values():
         hosts.setdefault(host.port, []).append(host.name)
     return [
-        _port_row(port, ref, faces, hosts)
+        _port_row(port, network.formed(ref), ref, faces, hosts)
         for switch in network.switches.values()
         if switches is None or switch.name in switches
         for port in switch.ports.values()
@@ -306,12 +311,16 @@ def _concerns(port: Port, vlans: VlanSet) -> bool:
     return bool(memberships(port.switching) & vlans.mask) or (native is not None and native in vlans)
 
 
-def _port_row(port: Port, ref: PortRef, faces: dict[PortRef, str], hosts: dict[PortRef, list[str]]) -> PortRow:
-    trunk = trunk_of(port.switching)
+def _port_row(
+    port: Port, formed: Formed, ref: PortRef, faces: dict[PortRef, str], hosts: dict[PortRef, list[str]]
+) -> PortRow:
+    trunk = trunk_of(formed.usual.switching)
     return PortRow(
         port=str(ref),
         mode=f"member of {port.lag}" if port.lag else word(port),
         vlans="" if port.lag else vlan_words(port.switching),
+        becomes=" or ".join(f"{word(p)} {vlan_words(p.switching)}" for p in formed.outcomes) * bool(formed.how),
+        stance=port.stance.value if port.stance and (formed.how or port.stance is not Stance.SILENT) else "",
         native=trunk.native if trunk and not port.lag else None,
         enabled=port.enabled,
         faces=faces.get(ref, ""),

@@ -179,6 +179,12 @@ class WaiverEntry(Document):
     owner: Label = ""
 
 
+class Policy(Document):
+    """What the campus wants of its switches, whether it works without or not."""
+
+    negotiation: Literal["never"] | None = Field(None, description="No trunk is to form by negotiation.")
+
+
 class CampusDocument(Document):
     """One campus."""
 
@@ -200,6 +206,9 @@ class CampusDocument(Document):
         default_factory=lambda: VlanList(NONE, "none"), description="VLANs that are never trimmed off a trunk."
     )
     parking: VidField | None = Field(None, description="The VLAN of ports nobody uses.")
+    policy: Policy = Field(
+        Policy(), description="What this campus wants of its switches, whether it works without or not."
+    )
     register_: dict[
         VidField,
         Annotated[RegisterEntry, BeforeValidator(_of_name, json_schema_input_type=RegisterEntry | str)],

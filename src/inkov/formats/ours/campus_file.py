@@ -107,6 +107,7 @@ class CampusFile:
             claims=self.claims(segments, hosts, switches),
             keep=self.document.keep.vlans,
             parking=self.document.parking,
+            never_negotiates=self.document.policy.negotiation == "never",
             register=self.register(),
             plan=self.plan(switches, home) if switches else (),
             waivers=self.waivers(),

@@ -267,10 +267,12 @@ def _split_notes(rows: Sequence[VlanRow]) -> list[Block]:
     return [table(("VLAN", "part", "ports on"), lines, right=[0])] if lines else []
 
 
-PORTS = (
+_PORTS = (
     Column("port", "port", whole=True),
     Column("mode", "mode"),
     Column("vlans", "VLANs", lists=True),
+    Column("becomes", "becomes", lists=True),
+    Column("stance", "stance"),
     Column("native", "native", right=True),
     Column("state", "state"),
     Column("faces", "faces"),
@@ -281,8 +283,10 @@ PORTS = (
 
 def ports_page(rows: Sequence[PortRow]) -> Page:
     """Returns ports, each in a row; on a screen runs of like ones in one."""
+    some = any(r.becomes for r in rows)  # hardly any campus negotiates: two columns less on the screen
+    columns = [c if some or c.key not in {"becomes", "stance"} else c._replace(shown=Shown.PIPE) for c in _PORTS]
     return Page(
-        PORTS,
+        columns,
         [_port(r, r) for r in rows],
         lambda: [_port(run[0], run[-1], run) for run in _runs(rows)],
         nothing="no ports",
@@ -296,6 +300,8 @@ def _port(first: PortRow, last: PortRow, run: Sequence[PortRow] = ()) -> tuple[C
         clean(name),
         clean(first.mode),
         first.vlans or "-",
+        clean(first.becomes) or "-",
+        clean(first.stance) or "-",
         "-" if first.native is None else str(first.native),
         "on" if first.enabled else _OFF,
         clean(first.faces or hosts) or "-",
@@ -320,7 +326,7 @@ def _runs(rows: Iterable[PortRow]) -> list[list[PortRow]]:
 
 def _like(a: PortRow, b: PortRow) -> bool:
     def shape(r: PortRow) -> tuple[object, ...]:
-        return r.port.partition(":")[0], r.mode, r.vlans, r.native, r.enabled, r.faces, r.label
+        return r.port.partition(":")[0], r.mode, r.vlans, r.becomes, r.stance, r.native, r.enabled, r.faces, r.label
 
     return not a.faces and shape(a) == shape(b)
 

@@ -19,6 +19,7 @@ from inkov.rules.wording import at, cause, count, vlans
 
 _ASKS = "{mode: negotiated, stance: active, access: 310, trunk: '310,330'}"
 _WAITS = "{mode: negotiated, stance: passive, access: 310, trunk: '310,330'}"
+_NEVER = "inkov: campus\nname: x\npolicy: {negotiation: never}\n"
 _FIXED = Example(pair("{trunk: '310,330', stance: silent}", "{trunk: '310,330', stance: silent}"))
 
 
@@ -188,6 +189,30 @@ def invites(facts: Facts) -> Iterator[Fault]:
             vlans=offered,
             ports=len(open_ports),
         )
+
+
+@rule(
+    "stance/policy",
+    Severity.RISK,
+    faults=(9,),
+    looks_for="A link that is a trunk only because its ends agreed on it, where the campus file says `policy: {negotiation: never}`.",
+    why="Such a trunk is gone when one end is reset or replaced, and carries more when the far end asks for more.",
+    mend="Make both ends fixed trunks.",
+    cure=cures.fix_trunks,
+    breaks=Example({"campus.yaml": _NEVER, **pair(_ASKS, _WAITS)}, place=PLACE),
+    passes=Example(
+        {"campus.yaml": _NEVER, **pair("{trunk: '310,330', stance: silent}", "{trunk: '310,330', stance: silent}")}
+    ),
+)
+def policy(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a link."""
+    network = facts.network
+    for link in network.links if network.campus.never_negotiates else ():
+        ends = [e for e in (link.a, link.b) if _negotiated(facts, e)]
+        if link.up and any(trunk_of(network.settled(e).switching) for e in ends):
+            what = f"{link} is a trunk only by negotiation, and this campus wants none."
+            mend = f"Make {' and '.join(map(str, ends))} {'a fixed trunk' if len(ends) == 1 else 'fixed trunks'}."
+            yield _fault(facts, link, what=what, mend=mend, to_blame=ends)
 
 
 @rule(
