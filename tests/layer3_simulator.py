@@ -64,14 +64,20 @@ def hears(campus, device, gateway, places, left):
 
 def sent_by(campus, device, gateway):
     """What the frames of a gateway reach."""
+    started = started_by(campus, device, gateway)
+    return spread(campus, started) if started else (set(), set())
+
+
+def started_by(campus, device, gateway):
+    """The frames of a gateway in the first switch that has them."""
     if not gateway.port:
-        return spread(campus, [Frame(device, gateway.vid, (), PortRef(device, PORTLESS))])
+        return [Frame(device, gateway.vid, (), PortRef(device, PORTLESS))]
     other = far_ends(campus).get(PortRef(device, gateway.port))
     tags = () if gateway.vid is None else (gateway.vid,)
     if other is None or isinstance(campus.switches[other.switch].ports[other.port].switching, Routed):
-        return set(), set()
+        return []
     arrived = ingress(campus, other, tags, PortRef(device, gateway.port))
-    return spread(campus, [Frame(other.switch, *arrived, other)]) if arrived else (set(), set())
+    return [Frame(other.switch, *arrived, other)] if arrived else []
 
 
 def let_through(switch, name, packet):
@@ -138,8 +144,11 @@ def answers(gateway, ip):
     return ip in gateway.virtual or any(a.ip == ip for a in gateway.addresses)
 
 
-def passed_on(campus, todo, packet):
-    """Everywhere (switch, VLAN) a packet ends up in that some gateways take, and the next hops outside it is sent to."""
+def passed_on(campus, todo, packet, outs=None):
+    """Everywhere (switch, VLAN) a packet ends up in that some gateways take, and the next hops outside it is sent to.
+
+    `outs` takes the gateways it goes out by.
+    """
     gateways = [(s.name, g) for s in campus.switches.values() for g in s.gateways]
     seen = {id(g) for _, g in todo}
     reached, gone = set(), set()
@@ -170,6 +179,8 @@ def passed_on(campus, todo, packet):
             if worth < max([*lost, *(c[0] for c in choices)]) or not let_through(switch, out.outward, packet):
                 continue
             places, left = sent_by(campus, device, out)
+            if outs is not None:
+                outs.append((device, out))
             if via is None:
                 reached |= places
                 continue

@@ -475,7 +475,7 @@ neighbours: {{u1: {} u1}}
     rows = run_inkov("ports", ".", "--columns", "port,becomes,stance,native", cwd=tmp_path).out.splitlines()
     assert [r.split() for r in rows[1:]] == [
         ["a:1", "-", "-", "-"],
-        ["a:2", *"access 310 or trunk all passive -".split()],
+        ["a:2", *["access", "310", "or", "trunk", "all", "passive", "-"]],
         ["a:u1", "trunk", "310", "active", "-"],
         ["b:1", "-", "-", "-"],
         ["b:2", "access", "310", "silent", "-"],

@@ -1,24 +1,31 @@
 """Frames that go round: what is proved together drowns in no loop, through hubs, tunnels and VLANs that change their numbers."""
 
+import json
 from collections import Counter
 from dataclasses import replace
-from itertools import permutations
+from ipaddress import ip_interface
+from itertools import pairwise, permutations, product
 
 import networkx as nx
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from conftest import write_files
 from inkov.forwarding.network import Network
 from inkov.model.campus import Cable, Campus, Segment, Together
 from inkov.model.names import PortRef
-from inkov.model.switch import Access, Kind, Plain, Port, Stance, Switch, Trunk, Tunnel
+from inkov.model.routing import Gateway, Route
+from inkov.model.switch import Access, Kind, Plain, Port, Stance, Switch, Trunk, Tunnel, Vlan
 from inkov.model.tree import BridgeTree
 from inkov.model.vlanset import VlanSet
 from inkov.proof.certificate import certificate
 from inkov.proof.outcome import Broken, Proved, Verdict
 from inkov.proof.prove import Prover, prove
 from inkov.recheck.check import check
+from layer3_simulator import passed_on, started_by, taken_by
 from proof_sides import senders
+from routed import SUBNETS
 from simulator import Frame, egress, ingress, passes
 from strategies import NO_TREE, VLANS, campuses, often, origin, source
 
@@ -43,10 +50,13 @@ def goes_round(campus, ref, tags):
     """Whether a broadcast of a station comes by a place where it was before."""
     far = {end: other for c in campus.cables for end, other in ((c.a, c.b), (c.b, c.a))}
     entered = ingress(campus, ref, tags, far.get(ref))
-    if entered is None:
-        return False
-    start = Frame(ref.switch, *entered, ref)
-    graph, todo, seen = nx.DiGraph(), [start], {start}
+    return entered is not None and circles(campus, [Frame(ref.switch, *entered, ref)])
+
+
+def circles(campus, starts):
+    """Whether frames that start somewhere come by a place where they were before."""
+    far = {end: other for c in campus.cables for end, other in ((c.a, c.b), (c.b, c.a))}
+    graph, todo, seen = nx.DiGraph(), [*starts], {*starts}
     while todo:
         frame = todo.pop()
         for new in after(campus, frame, far):
@@ -125,8 +135,128 @@ def test_nothing_is_proved_together_whose_frames_may_go_round_where_no_tree_is_s
             TRIED["perhaps round"] += 1
 
 
+@st.composite
+def transits(draw):
+    """Two routers with a VLAN of stations each, and a third VLAN between them, by way of one more switch or none, over some cables."""
+    names = [f"s{n}" for n in range(draw(st.integers(2, 3)))]
+    ends = {names[0]: (10, 1, 20), names[-1]: (20, 2, 10)}
+    between, ports, cables = SUBNETS[30], {n: {} for n in names}, []
+    pairs = [*pairwise(names), *draw(st.lists(st.sampled_from([*pairwise(names), (names[0], names[-1])]), max_size=2))]
+    for n, (a, b) in enumerate(pairs):
+        wanted = draw(st.sampled_from([{30}, {30}, {20, 30}, {20}, {10}]))
+        for name in (a, b):
+            usual = Trunk(None, VlanSet(wanted | {30} if n + 1 < len(names) else wanted))
+            ports[name][f"u{n}"] = draw(st.sampled_from([usual, usual, usual, usual, Access(draw(vids))]))
+        cables.append(Cable(PortRef(a, f"u{n}"), PortRef(b, f"u{n}"), source))
+    switches = {}
+    for name, own in ports.items():
+        gateways, routes = (), ()
+        if name in ends:
+            vid, number, far = ends[name]
+            own["d"] = Access(vid)
+            gateways = tuple(
+                Gateway(v, (ip_interface(f"{SUBNETS[v].network_address + number}/29"),)) for v in (vid, 30)
+            )
+            routes = (Route(SUBNETS[far], between.network_address + 3 - number),)
+        switches[name] = Switch(
+            name=name,
+            vlans={v: Vlan(v) for v in (10, 20, 30)},
+            ports={p: Port(name=p, switching=s, stance=Stance.SILENT, origin=origin) for p, s in own.items()},
+            tree=NO_TREE,
+            gateways=gateways,
+            routes=routes,
+            routing=bool(gateways),
+            origin=origin,
+            unstated_habits=frozenset(),
+        )
+    segments = {f"v{v}": Segment(f"v{v}", VlanSet([v]), source, subnets=(SUBNETS[v],)) for v in (10, 20)}
+    return Campus(name="transit", switches=switches, cables=tuple(cables), segments=segments)
+
+
+def starting(campus, vid):
+    """Where frames of the stations of a VLAN start."""
+    far = {end: other for c in campus.cables for end, other in ((c.a, c.b), (c.b, c.a))}
+    entered = [(ref, ingress(campus, ref, tags, far.get(ref))) for ref, tags in senders(campus, vid)]
+    return [Frame(ref.switch, *inside, ref) for ref, inside in entered if inside is not None]
+
+
+def way_goes_round(campus, a, b):
+    """Whether a packet from one VLAN to another goes out by a gateway whose frames go round."""
+    outs, taking = [], taken_by(campus, starting(campus, a))
+    for packet in product(list(SUBNETS[a])[::2], list(SUBNETS[b])[::2]):
+        passed_on(campus, list(taking), packet, outs)
+    return any(circles(campus, started_by(campus, *out)) for out in outs)
+
+
+@settings(max_examples=often(200), suppress_health_check=list(HealthCheck))
+@given(transits(), st.sampled_from([NO_TREE, BridgeTree()]))
+def test_nothing_is_proved_together_whose_packets_cross_a_vlan_that_goes_round(campus, tree):
+    network = Network(replace(campus, switches={n: replace(s, tree=tree) for n, s in campus.switches.items()}))
+    (verdict,) = prove(network, [Together("x", ("v10", "v20"), layers=frozenset({3}))])
+    if isinstance(verdict.outcome, Proved):
+        TRIED["packets"] += 1
+        assert not way_goes_round(campus, 10, 20)
+        assert not way_goes_round(campus, 20, 10)
+    elif tree is NO_TREE and "packets go out by" in str(verdict.outcome):
+        TRIED["packets round"] += 1
+        assert way_goes_round(campus, 10, 20) or way_goes_round(campus, 20, 10)
+
+
 def test_such_campuses_were_drawn():
     assert TRIED["proved"] > 10, TRIED
     assert TRIED["go round"] > 3, TRIED
     assert TRIED["proved, no tree stated"] > 10, TRIED
     assert TRIED["perhaps round"] > 10, TRIED
+    assert TRIED["packets"] > 10, TRIED
+    assert TRIED["packets round"] > 10, TRIED
+
+
+@pytest.mark.parametrize(
+    ("tree", "outcome", "says"),
+    [
+        (
+            "{protocol: off}",
+            "broken",
+            "packets go out by a 10.3.0.1/24, where frames go round at a:u1 <-> b:u1: no tree opens that ring,",
+        ),
+        ("{}", "cannot tell", "whether frames go round at a:u1 <-> b:u1: which tree a and 1 more runs is not stated"),
+        ("{protocol: rstp}", "proved", "Packets of each of its stations reach internet"),
+    ],
+)
+def test_packets_that_leave_by_a_vlan_that_goes_round_do_not_surely_leave(tmp_path, inkov, tree, outcome, says):
+    write_files(
+        tmp_path,
+        {
+            "campus.yaml": CAMPUS,
+            "a.yaml": SWITCH.format("a", tree, "10: {address: 10.0.0.1/24}, ", "1", "0.0.0.0/0, via: 10.3.0.2}", 1, 10),
+            "b.yaml": SWITCH.format(
+                "b",
+                tree,
+                "40: {address: 10.4.0.1/24}, ",
+                "2",
+                "10.0.0.0/24, via: 10.3.0.1}, {to: 0.0.0.0/0, via: 10.4.0.9}",
+                9,
+                40,
+            ),
+        },
+    )
+    (verdict,) = json.loads(inkov("prove", tmp_path, "--format", "json").out)["rows"]
+    assert verdict["outcome"] == outcome
+    assert says in json.dumps(verdict)
+
+
+CAMPUS = """inkov: campus
+name: Quillfin
+cables: [a u1 - b u1, a u2 - b u2]
+segments: {tanks: {vlan: 10, subnet: 10.0.0.0/24}, internet: {outside: true}}
+claims: [{together: [tanks, internet]}]
+"""
+SWITCH = """inkov: switch
+name: {}
+vlans: {{10: tanks, 30: between, 40: out}}
+tree: {}
+routing: true
+gateways: {{{}30: {{address: 10.3.0.{}/24}}}}
+routes: [{{to: {}]
+ports: {{{}: {{access: {}}}, u1: {{trunk: 30, stance: silent}}, u2: {{trunk: 30, stance: silent}}}}
+"""

@@ -151,6 +151,9 @@ def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
         for target in _targets(network, layer3, b):
             for packet in layer3.packets(sender.sources, target.addresses):
                 if _surely(network, layer3, sender, target, packet):
+                    if isinstance(loop := _drowned(layer3, (sender, target), packet), Broken):
+                        return loop
+                    unsure = unsure or loop
                     continue
                 entered = _entered(network, layer3, sender, packet, View.MAY)
                 if any(_may(layer3, i, target, packet) for i in entered):
@@ -161,6 +164,26 @@ def _packets(network: Network, layer3: Layer3, a: Group, b: Group) -> Outcome:
                     continue
                 return Broken(stop=Stop(sender.port, target.port, why=_why(sender, packet, entered)))
     return unsure or Proved(())
+
+
+def _drowned(
+    layer3: Layer3,
+    stations: tuple[Sender, Target],
+    packet: Packet,
+    entered: list[Interface] | None = None,
+) -> Outcome | None:
+    """Says that packets go out into a VLAN in which frames go round; they start at the sender, or come in by some gateways."""
+    rings = layer3.rings
+    if not (rings.sure or rings.perhaps):
+        return None
+    sender, target = stations
+    if entered is None:
+        entered = _entered(layer3.network, layer3, sender, packet, View.MUST)
+    for out in {w.out: 0 for w, _ in layer3.routing[View.MUST].walk(entered, packet, frozenset()) if w.out}:
+        starts = layer3.gateways.starts(out, View.MUST)
+        if found := rings.drown((sender.port, target.port), starts, f"packets go out by {out}, where "):
+            return found
+    return None
 
 
 def _of_any_address(sender: Sender, target: Target, name: str) -> str:
@@ -176,7 +199,14 @@ def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Out
     both = zip(_senders(network, layer3, group), _targets(network, layer3, group), strict=True)
     for sender, target in both:
         tries = layer3.outside.outgoing(sender.sources, answered=True)
-        if any(_out_and_back(layer3, (sender, target), p, View.MUST) for p in tries):
+        sure = [p for p in tries if _out_and_back(layer3, (sender, target), p, View.MUST)]
+        drowned = [
+            _drowned(layer3, (sender, target), p)
+            or _drowned(layer3, (sender, target), p.back, layer3.outside.exits[View.MUST])
+            for p in sure
+        ]
+        if sure:
+            unsure = unsure if isinstance(unsure, Broken) or not all(drowned) else drowned[0]
             continue
         if any(_out_and_back(layer3, (sender, target), p, View.MAY) for p in tries):
             unsure = unsure or CannotTell((f"whether packets of {sender.name} get to {outside}, and answers back",))
@@ -194,7 +224,7 @@ def _beyond(network: Network, layer3: Layer3, group: Group, outside: str) -> Out
 def _out_and_back(layer3: Layer3, stations: tuple[Sender, Target], packet: Packet, view: View) -> bool:
     """Tells whether a packet leaves the campus, surely or perhaps, and whether its answer gets back."""
     network, (sender, target) = layer3.network, stations
-    outside, routing, back = layer3.outside, layer3.routing[view], Packet(packet.target, packet.source)
+    outside, routing, back = layer3.outside, layer3.routing[view], packet.back
     entered, exits = _entered(network, layer3, sender, packet, view), outside.exits[view]
     if view is View.MAY:
         gone = any(True for _ in outside.arrivals(entered, packet, frozenset(), view))
@@ -302,7 +332,6 @@ def _surely(network: Network, layer3: Layer3, sender: Sender, target: Target, pa
     routing = layer3.routing[View.MUST]
     if not entered or set(possible) - set(entered):
         return False
-
     return all(routing.surely(into, packet, lambda out: _heard_by_all(layer3, target, out)) for into in entered)
 
 

@@ -18,6 +18,7 @@ from inkov.proof.outside import Outside
 from inkov.proof.packets import ANYWHERE, Classes, Packet
 from inkov.proof.routing import Arrival, Routing
 from inkov.proof.stations import Place, Stations
+from inkov.proof.together import Rings
 from inkov.proof.unknowns import all_open, at_ends, unknowns
 from inkov.proof.way import passages, starting
 
@@ -73,6 +74,11 @@ class Layer3:
     def gateways(self) -> Gateways:
         """The gateways as the input has them."""
         return self.network.gateways
+
+    @cached_property
+    def rings(self) -> Rings:
+        """The loops of the campus."""
+        return Rings(self.network)
 
     @cached_property
     def outside(self) -> Outside:

@@ -26,6 +26,11 @@ class Packet(NamedTuple):
     def __str__(self) -> str:
         return f"{self.source} to {self.target}"
 
+    @property
+    def back(self) -> Packet:
+        """The answer to it."""
+        return Packet(self.target, self.source)
+
 
 @dataclass(frozen=True)
 class Classes:

@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Collection, Iterable, Mapping
 
 from inkov.forwarding.cabling import Link
+from inkov.forwarding.gateways import Sets
 from inkov.forwarding.loops import Loop, loops, perhaps_loops
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
@@ -35,7 +36,8 @@ def together(network: Network, group: Group) -> Outcome:
     if unknown is not None:
         return unknown
     ports = group.may.ports
-    if loop := _looping(network, group):
+    order = sorted(ports, key=lambda r: r.order)
+    if loop := Rings(network).drown((order[0], order[-1]), Sets(group.may.masks)):
         return loop
     switches = len({r.switch for r in ports})
     return Proved((f"Each of its {len(ports)} ports on {switches} switches surely hears every other.",))
@@ -109,27 +111,39 @@ def on_the_way(
     return unknowns(network, reach, end) if end else ()
 
 
-def _looping(network: Network, group: Group) -> Outcome | None:
-    """Says that frames of a segment go round in a loop that no tree opens: an outage, not a way."""
-    found = list(loops(network, View.MUST))
-    reached = network.graph(View.MUST).spread(group.may.masks) if found else {}
-    if link := next((k for loop in found for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
-        first, *rest = sorted(group.may.ports, key=lambda r: r.order)
-        rest = rest or [first]
-        why = f"frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
-        return Broken(stop=Stop(first, rest[-1], why=why))
-    perhaps = list(perhaps_loops(network))
-    reached = network.graph(View.MAY, Blocking.KNOWN).spread(group.may.masks) if perhaps else {}
-    if link := next((k for loop in perhaps for k in loop.links if _goes_round_at(network, k, loop, reached)), None):
-        why = next(d for e in (link.a, link.b) if (d := network.sure_trees.doubt(e)))
-        return CannotTell((f"whether frames go round at {link}: {why}",))
-    return None
+class Rings:
+    """The loops of a campus, and those that may be: an outage, not a way, for all whose frames get there."""
 
+    def __init__(self, network: Network) -> None:
+        self.network = network
+        self.sure = list(loops(network, View.MUST))
+        self.perhaps = list(perhaps_loops(network))
 
-def _goes_round_at(network: Network, link: Link, loop: Loop, reached: Mapping[str, Mask]) -> bool:
-    """Tells whether frames that got so far are in a loop: in one of its VLANs at a switch, or anywhere at a ring of hubs."""
-    ends = (link.a.switch, link.b.switch)
-    return any(reached.get(n, 0) & (loop.hubs if network.unmanaged(n) else loop.vlans.mask) for n in ends)
+    def drown(self, ends: tuple[PortRef, PortRef], starts: Sets, when: str = "") -> Outcome | None:
+        """Says that frames go round in a loop that no tree opens; None when they do not.
+
+        Args:
+            ends: the port of their sender, and one that is to hear them.
+            starts: where they start.
+            when: a start of the reason.
+        """
+        reached = self.network.graph(View.MUST).spread(*starts) if self.sure else {}
+        if link := self._where(self.sure, reached):
+            why = f"{when}frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
+            return Broken(stop=Stop(*ends, why=why))
+        reached = self.network.graph(View.MAY, Blocking.KNOWN).spread(*starts) if self.perhaps else {}
+        if link := self._where(self.perhaps, reached):
+            why = next(d for e in (link.a, link.b) if (d := self.network.sure_trees.doubt(e)))
+            return CannotTell((f"whether frames go round at {link}: {why}",))
+        return None
+
+    def _where(self, rings: Iterable[Loop], reached: Mapping[str, Mask]) -> Link | None:
+        return next((k for loop in rings for k in loop.links if self._goes_round(k, loop, reached)), None)
+
+    def _goes_round(self, link: Link, loop: Loop, reached: Mapping[str, Mask]) -> bool:
+        """Tells whether frames that got so far are in a loop: in one of its VLANs at a switch, or anywhere at a ring of hubs."""
+        ends = (link.a.switch, link.b.switch)
+        return any(reached.get(n, 0) & (loop.hubs if self.network.unmanaged(n) else loop.vlans.mask) for n in ends)
 
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:

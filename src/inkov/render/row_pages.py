@@ -38,7 +38,8 @@ def _reason(view: VerdictView) -> str:
     """Returns why a claim is proved, or where it breaks."""
     if view.stop is not None:
         at = f" at {view.stop.link}" if view.stop.link else ""
-        return f"a frame from {view.stop.sender} to {view.stop.hearer} stops{at}: {view.stop.reason}"
+        to = f" to {view.stop.hearer}" if view.stop.hearer != view.stop.sender else ""
+        return f"a frame from {view.stop.sender}{to} stops{at}: {view.stop.reason}"
     ways = [f"{w.start} {'<->' if w.both else '->'} {w.end}" for w in view.witnesses]
     return " ".join(view.why) or "; ".join(ways)
 

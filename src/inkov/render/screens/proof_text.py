@@ -128,7 +128,8 @@ def _failing(failures: Sequence[str]) -> str:
 
 def _stop(stop: StopView) -> str:
     where = f" stops at {stop.link}" if stop.link else ""
-    return f"A frame from {stop.sender} to {stop.hearer}{where}: {stop.reason or 'the VLAN changes on the way'}."
+    to = f" to {stop.hearer}" if stop.hearer != stop.sender else ""
+    return f"A frame from {stop.sender}{to}{where}: {stop.reason or 'the VLAN changes on the way'}."
 
 
 _BACK: Final = {
