@@ -243,11 +243,21 @@ def test_packets_that_leave_by_a_vlan_that_goes_round_do_not_surely_leave(tmp_pa
     (verdict,) = json.loads(inkov("prove", tmp_path, "--format", "json").out)["rows"]
     assert verdict["outcome"] == outcome
     assert says in json.dumps(verdict)
+    ran = inkov("trace", tmp_path, "tank-1", "203.0.113.9", "--format", "json")
+    traced = json.loads(ran.out)
+    cause = "the way is open and drowned: frames go round at a:u1 <-> b:u1: no tree opens that ring, and one broadcast "
+    causes = {
+        "broken": ("stopped", cause + "drowns everything", 1),
+        "cannot tell": ("cannot tell", "both ways are open, by way of gateways, as far as is known", 0),
+        "proved": ("open", "both ways are open, by way of gateways", 0),
+    }
+    assert (traced["outcome"], traced["cause"], ran.code) == causes[outcome]
 
 
 CAMPUS = """inkov: campus
 name: Quillfin
 cables: [a u1 - b u1, a u2 - b u2]
+hosts: [{name: tank-1, port: "a:1", address: 10.0.0.7/24, gateway: 10.0.0.1}]
 segments: {tanks: {vlan: 10, subnet: 10.0.0.0/24}, internet: {outside: true}}
 claims: [{together: [tanks, internet]}]
 """

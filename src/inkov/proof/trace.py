@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
-from inkov.forwarding.gateways import Interface
+from inkov.forwarding.gateways import Interface, Sets
 from inkov.forwarding.network import Network
-from inkov.kinds.relay import Domain
+from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.touching import said, touching
 from inkov.proof.away import inward_leg, outward_leg
@@ -15,8 +16,9 @@ from inkov.proof.between import no_neighbours
 from inkov.proof.ends import End, UnknownEnd
 from inkov.proof.layer3 import Layer3
 from inkov.proof.leg import Leg, leg, vlan_of
-from inkov.proof.outcome import Passage
+from inkov.proof.outcome import Broken, CannotTell, Passage
 from inkov.proof.routed import routed_leg
+from inkov.proof.together import Rings
 from inkov.proof.unknowns import by_label
 
 
@@ -30,6 +32,7 @@ class Trace:
         routed: both have addresses, and packets were followed through gateways.
         outside: the name of the end that is outside of the campus; empty where both are in it.
         frames_alone: why packets do not pass between two hosts whose frames do; empty where they do.
+        drowned: where frames of the way go round in a loop that no tree opens; empty where they do not.
         beside: a port next to one end that is in the other end's VLAN; the range may be off by one.
         there: from the first port to the second.
         back: the answer.
@@ -43,6 +46,7 @@ class Trace:
     routed: bool = False
     frames_alone: str = ""
     outside: str = ""
+    drowned: str = ""
 
 
 def trace(network: Network, a: End, b: End) -> Trace:
@@ -51,8 +55,34 @@ def trace(network: Network, a: End, b: End) -> Trace:
     Cables that nothing but labels names are followed; whether they are there is then among what is missing.
     """
     network = network.followed
-    if a.away or b.away:
-        return _out_and_back(network, a, b)
+    return _among_rings(network, _out_and_back(network, a, b) if a.away or b.away else _inside(network, a, b))
+
+
+def _among_rings(network: Network, found: Trace) -> Trace:
+    """Adds where frames on an open way go round, and so drown those that arrive; or what is not known about that."""
+    if found.there.halt or found.back.halt:
+        return found
+    masks: dict[str, Mask] = defaultdict(int)
+    tagged: list[tuple[str, Domain, Tags]] = []
+    for step in (*found.there.way, *found.back.way):
+        if isinstance(step, Passage):
+            masks[step.switch] |= 1 << step.domain
+            continue
+        for out in (i for i in network.gateways.of(step.device) if i.gateway is step.out):
+            starts = network.gateways.starts(out, View.MUST)
+            for switch, mask in starts.masks.items():
+                masks[switch] |= mask
+            tagged += starts.tagged
+    drowned = Rings(network).drown((found.there.start, found.there.end), Sets(masks, tuple(tagged)))
+    if isinstance(drowned, Broken) and drowned.stop:
+        return replace(found, drowned=drowned.stop.why)
+    if isinstance(drowned, CannotTell):
+        return replace(found, there=replace(found.there, missing=(*found.there.missing, *drowned.missing)))
+    return found
+
+
+def _inside(network: Network, a: End, b: End) -> Trace:
+    """Follows a frame or a packet between two ends of the campus."""
     vlans = a.domain, b.domain
     gateways: tuple[tuple[Domain, Interface], ...] = ()
     beside = None

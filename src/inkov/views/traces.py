@@ -64,11 +64,12 @@ class TraceView:
 def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceView:
     """Returns a trace as plain data; `names` are the two ends as they were asked for."""
     there, back = _leg(trace, trace.there, names), _leg(trace, trace.back, (names[1], names[0]))
-    outcome = "stopped" if trace.frames_alone and _outcome(there, back) == "open" else _outcome(there, back)
+    in_vain = trace.frames_alone or trace.drowned
+    outcome = "stopped" if in_vain and _outcome(there, back) == "open" else _outcome(there, back)
     return TraceView(
         a=names[0],
         b=names[1],
-        both=there.halt is None and back.halt is None and not trace.frames_alone,
+        both=there.halt is None and back.halt is None and not in_vain,
         outcome=outcome,
         cause=_cause(trace, names) + (", as far as is known" if outcome == "cannot tell" else ""),
         vlans=_vlans(network, trace, names),
@@ -86,6 +87,8 @@ def _outcome(*legs: LegView) -> str:
 def _cause(trace: Trace, names: tuple[str, str]) -> str:
     halt, back = trace.there.halt, trace.back.halt
     a, b = trace.vlans
+    if halt is None and back is None and trace.drowned:
+        return f"the way is open and drowned: {trace.drowned}"
     if halt is None and back is None and trace.frames_alone:
         return f"{FRAMES_ALONE}: {trace.frames_alone}"
     if halt is None and back is None:
