@@ -114,6 +114,7 @@ class Stop:
         link: the link where they stop, as text; empty when no link joins the parts.
         lost: what fails there.
         why: what stops them, where it is no link.
+        blames: the ports that do, where those are not the two.
     """
 
     sender: PortRef
@@ -121,6 +122,7 @@ class Stop:
     link: str = ""
     lost: Lost | None = None
     why: str = ""
+    blames: tuple[PortRef, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

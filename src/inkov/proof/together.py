@@ -130,7 +130,7 @@ class Rings:
         reached = self.network.graph(View.MUST).spread(*starts) if self.sure else {}
         if link := self._where(self.sure, reached):
             why = f"{when}frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
-            return Broken(stop=Stop(*ends, why=why))
+            return Broken(stop=Stop(*ends, why=why, blames=(link.a, link.b)))
         reached = self.network.graph(View.MAY, Blocking.KNOWN).spread(*starts) if self.perhaps else {}
         if link := self._where(self.perhaps, reached):
             why = next(d for e in (link.a, link.b) if (d := self.network.sure_trees.doubt(e)))

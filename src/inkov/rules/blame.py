@@ -58,7 +58,7 @@ def _places(outcome: Broken) -> Iterator[tuple[str, str]]:
         yield from ((stop.lost.end.switch, str(v)) for v in stop.lost.vlans)
         yield from (tuple(end.partition(":")[::2]) for end in stop.link.split(" <-> "))  # type: ignore[misc]
     else:
-        yield from ((ref.switch, ref.port) for ref in (stop.sender, stop.hearer))
+        yield from ((ref.switch, ref.port) for ref in stop.blames or (stop.sender, stop.hearer))
 
 
 def _on_the_way(way: Sequence[Passage | Turn]) -> Iterator[tuple[str, str]]:

@@ -79,9 +79,9 @@ def loop(facts: Facts) -> Iterator[Fault]:
         why = (
             f"{joined(silent)} {'runs' if len(silent) == 1 else 'run'} no tree"
             if silent
-            else f"{joined(map(str, shut_off))} does not heed the tree"
+            else f"{joined(map(str, shut_off))} {'does' if len(shut_off) == 1 else 'do'} not heed the tree"
             if shut_off
-            else f"{joined(hubs)} cannot run one"
+            else f"{joined(hubs)} cannot run a tree"
             if hubs
             else "no tree sees it"
         )
@@ -98,6 +98,7 @@ def loop(facts: Facts) -> Iterator[Fault]:
             + tuple(cause(e, Setting.PORT_TREE) for e in shut_off),
             vlans=found.vlans,
             members=members_of(network, found.vlans),
+            parts=True,
         )
 
 
