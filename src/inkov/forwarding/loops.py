@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import reduce
+from operator import or_
 from typing import Final, NamedTuple
 
 from inkov.forwarding.blocks import Block, blocks, once_and_twice
@@ -36,40 +38,52 @@ class Loop:
 
     Attributes:
         links: the links of the rings, all that are joined to each other by a second way.
-        vlans: the VLANs that go round in it.
+        at: the VLANs that go round in it, by switch.
         hubs: unmanaged devices are a ring by themselves, so that all goes round that comes to one of them.
     """
 
     links: tuple[Link, ...]
-    vlans: VlanSet
+    at: Mapping[str, Mask]
     hubs: bool = False
+
+    @property
+    def vlans(self) -> VlanSet:
+        """The VLANs that go round in it anywhere."""
+        return VlanSet.from_mask(reduce(or_, self.at.values(), 0))
 
 
 def loops(network: Network, view: View = View.USUAL) -> Iterator[Loop]:
     """Yields the loops of a network as far as its trees are known. Cost is linear in the links of rings."""
     trees = network.trees if view is View.USUAL else network.sure_trees
-    for block in _blocks(network):
-        if block.ring and not any(trees.doubt(e) for k in block.links for e in (k.a, k.b)):
-            hubs = _among_hubs(network, block)
-            looping = network.used if hubs else _looping(network, block, Blocking.SURE)
-            if looping:
-                yield Loop(block.links, VlanSet.from_mask(looping), hubs)
+    for block in ways_round(network):
+        if not any(trees.doubt(e) for k in block.links for e in (k.a, k.b)):
+            yield from _loops_of(network, block, view)
 
 
 def perhaps_loops(network: Network) -> Iterator[Loop]:
-    """Yields the rings that are loops if the switches run no tree, where it is not stated which tree they run."""
-    for block in _blocks(network):
+    """Yields what may be loops: where no tree is known to run, by what links may carry."""
+    trees = network.sure_trees
+    for block in ways_round(network):
         ends = [e for k in block.links for e in (k.a, k.b)]
         unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
-        if block.ring and unstated and any(network.sure_trees.doubt(e) for e in ends):
-            hubs = _among_hubs(network, block)
-            looping = network.used if hubs else _looping(network, block, Blocking.KNOWN)
-            if looping:
-                yield Loop(block.links, VlanSet.from_mask(looping), hubs)
+        if unstated or not any(trees.doubt(e) for e in ends):  # else a tree runs, whichever it is
+            yield from _loops_of(network, block, View.MAY)
+
+
+def _loops_of(network: Network, block: Block, view: View) -> Iterator[Loop]:
+    hubs = _among_hubs(network, block, view)
+    nodes = {e.switch for k in block.links for e in (k.a, k.b)}
+    looping = dict.fromkeys(nodes, network.heeded) if hubs else _looping(network, block, view)
+    if any(looping.values()):
+        yield Loop(block.links, looping, hubs)
+
+
+def ways_round(network: Network) -> list[Block]:
+    """Returns the blocks of links by which frames may go round: those into tunnels, too."""
+    return [b for b in _blocks(network) if b.ring]
 
 
 def _blocks(network: Network) -> list[Block]:
-    """Returns the blocks of the links by which frames may go round: those into tunnels, too."""
     if not any(is_tunnel(p.switching) for s in network.switches.values() for p in s.ports.values()):
         return network.needs.blocks
     ends = {n for n, s in network.switches.items() if s.kind is Kind.ROUTER}
@@ -77,9 +91,9 @@ def _blocks(network: Network) -> list[Block]:
     return blocks(links, lambda k: (k.a.switch, k.b.switch))
 
 
-def _among_hubs(network: Network, block: Block) -> bool:
+def _among_hubs(network: Network, block: Block, view: View) -> bool:
     """Tells whether unmanaged devices are a ring by themselves."""
-    links = [k for k in block.links if all(network.unmanaged(e.switch) for e in (k.a, k.b))]
+    links = [k for k in block.links if network.counts(k, view) and all(network.unmanaged(e.switch) for e in (k.a, k.b))]
     return _closes((k.a.switch, k.b.switch) for k in links)
 
 
@@ -95,37 +109,39 @@ def _closes(pairs: Iterable[tuple[str, str]]) -> bool:
     return False
 
 
-def _looping(network: Network, block: Block, tree: Blocking) -> Mask:
-    """Returns the VLANs whose frames go round in a ring, whatever numbers they have at other places of it."""
-    if any(_turns(network, k, tree) for k in block.links):
-        return _followed(network, block, tree)
-    carried = {i: _carried(network, k, tree) for i, k in enumerate(block.links)}
-    return sum(c for c in _classes(carried) if _goes_round(block, carried, c))
+def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
+    """Returns the VLANs whose frames go round in a ring, by switch: they may have other numbers at other places of it."""
+    if any(_turns(network, k, view) for k in block.links):
+        return _followed(network, block, view)
+    carried = {i: _carried(network, k, view) for i, k in enumerate(block.links)}
+    mask = sum(c for c in _classes(carried) if _goes_round(block, carried, c))
+    return {e.switch: mask for k in block.links for e in (k.a, k.b)}
 
 
-def _turns(network: Network, link: Link, tree: Blocking) -> bool:
+def _turns(network: Network, link: Link, view: View) -> bool:
     """Tells whether frames of one VLAN become those of another at a link, are put into others, or cross it one way alone."""
     ends = (link.a, link.b)
     if any(is_tunnel(network.port(e).switching) for e in ends):
         return True
-    there, back = _hops(network, link, tree)
+    there, back = _hops(network, link, view)
     if any(network.unmanaged(e.switch) for e in ends):
-        return (there.origin(-1) ^ back.carry(-1)) & network.used != 0
-    return bool(there.leaks or back.leaks or (there.kept ^ back.kept) & network.used)
+        return (there.origin(-1) ^ back.carry(-1)) & network.heeded != 0
+    return bool(there.leaks or back.leaks or (there.kept ^ back.kept) & network.heeded)
 
 
-def _hops(network: Network, link: Link, tree: Blocking) -> tuple[Hop, Hop]:
+def _hops(network: Network, link: Link, view: View) -> tuple[Hop, Hop]:
     """Returns what crosses a link each way with today's trees."""
-    there, back = (network.hop_today(*pair, View.USUAL, tree) for pair in ((link.a, link.b), (link.b, link.a)))
+    tree = Blocking.KNOWN if view is View.MAY else Blocking.SURE
+    there, back = (network.hop_today(*pair, view, tree) for pair in ((link.a, link.b), (link.b, link.a)))
     return there, back
 
 
-def _followed(network: Network, block: Block, tree: Blocking) -> Mask:
-    """Returns the VLANs that go round, by following frames from link to link: by way of one VLAN or several, one way round or both."""
+def _followed(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
+    """Returns the VLANs that go round by switch, by following frames from link to link: by way of one VLAN or several, one way round or both."""
     ways: dict[str, list[tuple[int, str, Hop]]] = defaultdict(list)
     for n, link in enumerate(block.links):
-        if not (network.lag_failure(link) or link.doubt):
-            there, back = _hops(network, link, tree)
+        if network.counts(link, view):
+            there, back = _hops(network, link, view)
             ways[link.a.switch].append((n, link.b.switch, there))
             ways[link.b.switch].append((n, link.a.switch, back))
     todo = [Frame(name, d, (), -1) for name in ways for d in _domains(network, name)]
@@ -141,8 +157,24 @@ def _followed(network: Network, block: Block, tree: Blocking) -> Mask:
                 if len(crossed.inner) <= _MOST_TAGS
             ]
             todo += onward[frame]
-    vids = {f.domain for f in _in_circles(onward) if not network.unmanaged(f.switch)}
-    return sum(1 << v for v in vids)
+    circles = _in_circles(onward)
+    into = _leading_to([f for f in circles if f.inner], _turned(onward)) if any(f.inner for f in circles) else ()
+    found: dict[str, Mask] = defaultdict(int)
+    for frame in (*circles, *(f for f in into if f.came < 0)):  # those that gather tags go round with them
+        if not (frame.inner or network.unmanaged(frame.switch)):
+            found[frame.switch] |= 1 << frame.domain
+    return found
+
+
+def _leading_to(frames: Iterable[Frame], before: Mapping[Frame, Iterable[Frame]]) -> Collection[Frame]:
+    """Returns the frames that become some others on their way."""
+    todo = list(frames)
+    found = set(todo)
+    while todo:
+        new = [f for f in before[todo.pop()] if f not in found]
+        found.update(new)
+        todo += new
+    return found
 
 
 def _in_circles(onward: Mapping[Frame, Collection[Frame]]) -> Collection[Frame]:
@@ -172,24 +204,24 @@ def _turned(onward: Mapping[Frame, Iterable[Frame]]) -> dict[Frame, list[Frame]]
 
 
 def _domains(network: Network, name: str) -> Iterable[int]:
-    return [0] if network.unmanaged(name) else bits(network.used & network.active(name))
+    return [0] if network.unmanaged(name) else bits(network.heeded & network.active(name))
 
 
-def _carried(network: Network, link: Link, tree: Blocking) -> Mask:
+def _carried(network: Network, link: Link, view: View) -> Mask:
     """Returns the VLANs a link carries today; an unmanaged end takes what the other sends."""
-    if network.lag_failure(link) or link.doubt:
+    if not network.counts(link, view):
         return 0
     ends = (link.a, link.b)
     looking = [e for e in ends if network.switches[e.switch].kind is Kind.SWITCH]
     if len(looking) == 2:
-        there, back = _hops(network, link, tree)
-        return there.kept & back.kept & network.used if link.up else 0
-    return network.used & _open(network, looking[0]) if looking else network.used
+        there, back = _hops(network, link, view)
+        return there.kept & back.kept & network.heeded if link.up else 0
+    return network.heeded & _open(network, looking[0], view) if looking else network.heeded
 
 
-def _open(network: Network, ref: PortRef) -> Mask:
-    relay = network.relay(ref, View.USUAL)
-    return relay.sends & relay.takes & ~network.trees.blocks(ref) & FULL_MASK
+def _open(network: Network, ref: PortRef, view: View) -> Mask:
+    relay, trees = network.relay(ref, view), network.trees if view is View.USUAL else network.sure_trees
+    return relay.sends & relay.takes & ~trees.blocks(ref, view) & FULL_MASK
 
 
 def _classes(carried: Mapping[int, Mask]) -> list[Mask]:

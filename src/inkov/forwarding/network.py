@@ -31,7 +31,7 @@ from inkov.model.names import PortRef, natural, unknown_port
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind
 from inkov.model.touching import doubted
-from inkov.model.vlanset import Vid, VlanSet
+from inkov.model.vlanset import FULL_MASK, Vid, VlanSet
 
 Limited = tuple[Mask, Mask, RelayMap, RelayMap, Hop]
 """What a tree and pruning let out of one end of a link and into the other, what the ends do, and what crosses."""
@@ -230,6 +230,18 @@ class Network(Bridging):
                     found[entry.name].add(vid)
         return dict(found)
 
+    @cached_property
+    def heeded(self) -> Mask:
+        """The VLANs that stations are in, and those that frames of these get into by changing their VLAN."""
+        leaks = {pair for edges in self.graph(View.USUAL).edges.values() for e in edges for pair in e.hop.leaks}
+        found = before = self.used
+        while True:
+            for out, into in leaks:
+                found |= into & FULL_MASK if out & (found | 1) else 0
+            if found == before:
+                return found
+            before = found
+
     # -- the graph -----------------------------------------------------------------------------------
 
     def hop_today(self, near: PortRef, far: PortRef, view: View, tree: Blocking) -> Hop:
@@ -273,7 +285,7 @@ class Network(Bridging):
     def _graph_of_links(self, view: View, tree: Blocking) -> Graph:
         graph = Graph(sure=view is View.MUST)
         for link in self.links:
-            if link.up and self._counts(link, view):
+            if link.up and self.counts(link, view):
                 self._join(graph, link.a, link.b, view, tree)
         if view is View.MAY:
             self._join_doubtful(graph)
@@ -294,12 +306,12 @@ class Network(Bridging):
 
     def _edges_out_of(self, name: str) -> Iterator[Edge]:
         for link in self.links_at.get(name, ()):
-            if link.up and self._counts(link, View.USUAL):
+            if link.up and self.counts(link, View.USUAL):
                 for near, far in ((link.a, link.b), (link.b, link.a)):
                     if near.switch == name:
                         yield Edge(near, far, self.hop_today(near, far, View.USUAL, Blocking.SURE))
 
-    def _counts(self, link: Link, view: View) -> bool:
+    def counts(self, link: Link, view: View) -> bool:
         """Tells whether a link is one in a view."""
         if view is View.MAY:
             return True

@@ -10,6 +10,7 @@ from operator import or_
 from typing import Any, Final, TypeAlias
 
 from inkov.forwarding.graph import Graph, State, masks_of
+from inkov.forwarding.loops import ways_round
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.campus import Apart, Facing, Together
@@ -235,7 +236,7 @@ def _tree(network: Network, start: tuple[str, Domain], groups: list[Stations]) -
 def _doubted(network: Network, trees: list[Data]) -> list[str]:
     """Returns the ports of hops that a tree or pruning might shut, and leaves open today."""
     used = {PortRef(*hop[2:4]) for tree in trees for hop in tree["hops"]}
-    rings = {link for block in network.needs.blocks if block.ring for link in block.links}
+    rings = {link for block in ways_round(network) for link in block.links}
     found = {
         str(end)
         for link in network.links

@@ -133,8 +133,10 @@ class Rings:
             return Broken(stop=Stop(*ends, why=why, blames=(link.a, link.b)))
         reached = self.network.graph(View.MAY, Blocking.KNOWN).spread(*starts) if self.perhaps else {}
         if link := self._where(self.perhaps, reached):
-            why = next(d for e in (link.a, link.b) if (d := self.network.sure_trees.doubt(e)))
-            return CannotTell((f"whether frames go round at {link}: {why}",))
+            ends_of_rings = [e for loop in self.perhaps if link in loop.links for k in loop.links for e in (k.a, k.b)]
+            tree = next((d for e in ends_of_rings if (d := self.network.sure_trees.doubt(e))), link.doubt)
+            because = f": {tree}" if tree else ""
+            return CannotTell((f"whether frames go round at {link}{because}", *at_ports(self.network, ends_of_rings)))
         return None
 
     def _where(self, rings: Iterable[Loop], reached: Mapping[str, Mask]) -> Link | None:
@@ -143,7 +145,7 @@ class Rings:
     def _goes_round(self, link: Link, loop: Loop, reached: Mapping[str, Mask]) -> bool:
         """Tells whether frames that got so far are in a loop: in one of its VLANs at a switch, or anywhere at a ring of hubs."""
         ends = (link.a.switch, link.b.switch)
-        return any(reached.get(n, 0) & (loop.hubs if self.network.unmanaged(n) else loop.vlans.mask) for n in ends)
+        return any(reached.get(n, 0) & (loop.hubs if self.network.unmanaged(n) else loop.at.get(n, 0)) for n in ends)
 
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:
