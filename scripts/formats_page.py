@@ -38,7 +38,9 @@ def _lines() -> Iterator[str]:
     yield from _folded("Followed, without effect, or only stopping", [*settled, *below])
     known = sorted(f"{path}/{leaf}" for path, some in ieee.KNOWN.items() for leaf in some)
     kinds = sorted((path, EFFECTS[Touches.FRAMES], kind) for path, kind in ieee.OF_CUSTOMERS.items())
-    yield from _section("IEEE 802.1Q", f"{len(known)} leaves and containers are settled; all others touch where frames go")
+    yield from _section(
+        "IEEE 802.1Q", f"{len(known)} leaves and containers are settled; all others touch where frames go"
+    )
     yield from _touching(kinds)
     yield from _folded("Followed, or without effect", known)
     quiet = {oid for oid, row in snmp.ACCOUNTS.items() if row is None}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import reduce
 from operator import or_
@@ -55,27 +55,51 @@ class Loop:
 def loops(network: Network, view: View = View.USUAL) -> Iterator[Loop]:
     """Yields the loops of a network as far as its trees are known. Cost is linear in the links of rings."""
     trees = network.trees if view is View.USUAL else network.sure_trees
-    for block in ways_round(network):
-        if not any(trees.doubt(e) for k in block.links for e in (k.a, k.b)):
-            yield from _loops_of(network, block, view)
+    sure = [b for b in _blocks(network) if not any(trees.doubt(e) for k in b.links for e in (k.a, k.b))]
+    yield from _loops_of(network, sure, view)
 
 
 def perhaps_loops(network: Network) -> Iterator[Loop]:
     """Yields what may be loops: where no tree is known to run, by what links may carry."""
     trees = network.sure_trees
-    for block in ways_round(network):
+    perhaps = []
+    for block in _blocks(network):
         ends = [e for k in block.links for e in (k.a, k.b)]
         unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
         if unstated or not any(trees.doubt(e) for e in ends):  # else a tree runs, whichever it is
-            yield from _loops_of(network, block, View.MAY)
+            perhaps.append(block)
+    yield from _loops_of(network, perhaps, View.MAY)
 
 
-def _loops_of(network: Network, block: Block, view: View) -> Iterator[Loop]:
-    hubs = _among_hubs(network, block, view)
-    nodes = {e.switch for k in block.links for e in (k.a, k.b)}
-    looping = dict.fromkeys(nodes, network.heeded) if hubs else _looping(network, block, view)
-    if any(looping.values()):
-        yield Loop(block.links, looping, hubs)
+def _loops_of(network: Network, some: Sequence[Block], view: View) -> Iterator[Loop]:
+    rings, found = [b for b in some if b.ring], list[Loop]()
+    for block in rings:
+        hubs = _among_hubs(network, block, view)
+        nodes = {e.switch for k in block.links for e in (k.a, k.b)}
+        looping = dict.fromkeys(nodes, network.heeded) if hubs else _looping(network, block, view)
+        if any(looping.values()):
+            found.append(Loop(block.links, looping, hubs))
+    yield from found
+    if len(rings) > 1:  # frames that change their VLAN may go from ring to ring, and back by another VLAN
+        links = [k for b in some for k in b.links]
+        starts = [*_where_they_turn(network, links, view)]
+        across = _followed(network, links, view, starts) if starts else {}
+        new = {n: m for n, m in across.items() if m & ~reduce(or_, (k.at.get(n, 0) for k in found), 0)}
+        if new:
+            yield Loop(tuple(k for k in links if k.a.switch in new or k.b.switch in new), across)
+
+
+def _where_they_turn(network: Network, links: Iterable[Link], view: View) -> Iterator[Frame]:
+    """Yields frames that are about to change their VLAN on a link, or may in an unmanaged device."""
+    for link in links:
+        for end, hop in zip((link.a, link.b), _hops(network, link, view), strict=True):
+            if network.unmanaged(end.switch):
+                yield Frame(end.switch, 0, (), -1)
+            elif is_tunnel(network.port(link.a).switching) or is_tunnel(network.port(link.b).switching):
+                yield from (Frame(end.switch, d, (), -1) for d in _domains(network, end.switch))
+            else:
+                turned = reduce(or_, (out for out, _ in hop.leaks), 0) & network.heeded & network.active(end.switch)
+                yield from (Frame(end.switch, d, (), -1) for d in bits(turned))
 
 
 def ways_round(network: Network) -> list[Block]:
@@ -112,10 +136,15 @@ def _closes(pairs: Iterable[tuple[str, str]]) -> bool:
 def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
     """Returns the VLANs whose frames go round in a ring, by switch: they may have other numbers at other places of it."""
     if any(_turns(network, k, view) for k in block.links):
-        return _followed(network, block, view)
+        names = {e.switch for k in block.links for e in (k.a, k.b)}
+        starts = (Frame(name, d, (), -1) for name in names for d in _domains(network, name))
+        return _followed(network, block.links, view, starts)
     carried = {i: _carried(network, k, view) for i, k in enumerate(block.links)}
-    mask = sum(c for c in _classes(carried) if _goes_round(block, carried, c))
-    return {e.switch: mask for k in block.links for e in (k.a, k.b)}
+    found: dict[str, Mask] = defaultdict(int)
+    for some in _classes(carried):
+        for name in _round(block, carried, some):
+            found[name] |= some
+    return found
 
 
 def _turns(network: Network, link: Link, view: View) -> bool:
@@ -136,15 +165,15 @@ def _hops(network: Network, link: Link, view: View) -> tuple[Hop, Hop]:
     return there, back
 
 
-def _followed(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
+def _followed(network: Network, links: Sequence[Link], view: View, starts: Iterable[Frame]) -> Mapping[str, Mask]:
     """Returns the VLANs that go round by switch, by following frames from link to link: by way of one VLAN or several, one way round or both."""
     ways: dict[str, list[tuple[int, str, Hop]]] = defaultdict(list)
-    for n, link in enumerate(block.links):
+    for n, link in enumerate(links):
         if network.counts(link, view):
             there, back = _hops(network, link, view)
             ways[link.a.switch].append((n, link.b.switch, there))
             ways[link.b.switch].append((n, link.a.switch, back))
-    todo = [Frame(name, d, (), -1) for name in ways for d in _domains(network, name)]
+    todo, among = list(starts), network.heeded | 1
     onward: dict[Frame, list[Frame]] = {}
     while todo:
         frame = todo.pop()
@@ -153,7 +182,7 @@ def _followed(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
                 Frame(far, crossed.domain, crossed.inner, n)
                 for n, far, hop in ways[frame.switch]
                 if n != frame.came
-                for crossed in hop.cross(frame.domain, frame.inner)
+                for crossed in hop.cross(frame.domain, frame.inner, among)
                 if len(crossed.inner) <= _MOST_TAGS
             ]
             todo += onward[frame]
@@ -233,5 +262,16 @@ def _classes(carried: Mapping[int, Mask]) -> list[Mask]:
     return classes
 
 
-def _goes_round(block: Block, carried: Mapping[int, Mask], some: Mask) -> bool:
-    return _closes((k.a.switch, k.b.switch) for i, k in enumerate(block.links) if carried[i] & some)
+def _round(block: Block, carried: Mapping[int, Mask], some: Mask) -> Iterator[str]:
+    """Yields the devices of a block whose frames of some VLANs get to a ring that carries these."""
+    pairs = [(k.a.switch, k.b.switch) for i, k in enumerate(block.links) if carried[i] & some]
+    parent: dict[str, str] = {}
+    find = finder(parent)
+    closed = []
+    for one, other in pairs:
+        a, b = (find(parent.setdefault(n, n)) for n in (one, other))
+        if a == b:
+            closed.append(a)
+        parent[a] = b
+    rings = {find(n) for n in closed}
+    yield from (n for n in parent if find(n) in rings)

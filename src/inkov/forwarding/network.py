@@ -233,7 +233,12 @@ class Network(Bridging):
     @cached_property
     def heeded(self) -> Mask:
         """The VLANs that stations are in, and those that frames of these get into by changing their VLAN."""
-        leaks = {pair for edges in self.graph(View.USUAL).edges.values() for e in edges for pair in e.hop.leaks}
+        leaks = {
+            pair
+            for edges in self.graph(View.USUAL, Blocking.IGNORED).edges.values()
+            for e in edges
+            for pair in e.hop.leaks
+        }
         found = before = self.used
         while True:
             for out, into in leaks:

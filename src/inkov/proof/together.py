@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections import deque
+from collections import defaultdict, deque
 from collections.abc import Collection, Iterable, Mapping
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.gateways import Sets
+from inkov.forwarding.graph import Graph
 from inkov.forwarding.loops import Loop, loops, perhaps_loops
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
 from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.kinds.table import setting_words, untagged_vlan
 from inkov.model.names import PortRef
+from inkov.model.vlanset import bits
 from inkov.proof.group import Group
 from inkov.proof.outcome import Broken, CannotTell, Outcome, Proved, Stop
 from inkov.proof.stations import Place, dead_words
@@ -127,7 +129,7 @@ class Rings:
             starts: where they start.
             when: a start of the reason.
         """
-        reached = self.network.graph(View.MUST).spread(*starts) if self.sure else {}
+        reached = _untagged(self.network.graph(View.MUST), starts) if self.sure else {}
         if link := self._where(self.sure, reached):
             why = f"{when}frames go round at {link}: no tree opens that ring, and one broadcast drowns everything"
             return Broken(stop=Stop(*ends, why=why, blames=(link.a, link.b)))
@@ -146,6 +148,17 @@ class Rings:
         """Tells whether frames that got so far are in a loop: in one of its VLANs at a switch, or anywhere at a ring of hubs."""
         ends = (link.a.switch, link.b.switch)
         return any(reached.get(n, 0) & (loop.hubs if self.network.unmanaged(n) else loop.at.get(n, 0)) for n in ends)
+
+
+def _untagged(graph: Graph, starts: Sets) -> Mapping[str, Mask]:
+    """Returns the domains that frames get to with no tags inside."""
+    if not graph.stacked:
+        return graph.spread(*starts)
+    found: dict[str, Mask] = defaultdict(int)
+    begin = [(switch, d, ()) for switch, mask in starts.masks.items() for d in bits(mask)]
+    for switch, domain, inner in graph.reach([*begin, *starts.tagged]).places():
+        found[switch] |= 0 if inner else 1 << domain
+    return found
 
 
 def _stop(network: Network, start: PortRef, domain: Domain, end: PortRef) -> Stop:

@@ -50,12 +50,13 @@ class Together:
             return strange
         trees = {tree["from"]: tree["hops"] for tree in node["trees"]}
         used: set[tuple[PortRef, PortRef]] = set()
-        everywhere: set[tuple[str, int]] = set()
+        everywhere: set[tuple[str, Inside]] = set()
         for switch, (domain, _) in {p for g in mays for p in g.starts if not p[1][1]}:
             if f"{switch} {domain}" not in trees:
                 return f"there is no tree from {domain} on {switch}"
-            reached, reason = self._walk(frames, (switch, domain), trees[f"{switch} {domain}"], used)
-            everywhere |= reached
+            walked, reason = self._walk(frames, (switch, domain), trees[f"{switch} {domain}"], used)
+            everywhere |= walked
+            reached = {(s, f[0]) for s, f in walked}
             heard = {r for g in groups for place, refs in g.hearers.items() if place in reached for r in refs}
             for g, perhaps in zip(
                 groups, places, strict=True
@@ -96,7 +97,7 @@ class Together:
 
     def _walk(
         self, frames: Frames, start: tuple[str, int], hops: Any, used: set[tuple[PortRef, PortRef]]
-    ) -> tuple[set[tuple[str, int]], str]:
+    ) -> tuple[set[tuple[str, Inside]], str]:
         states: list[tuple[str, str, Inside]] = [(start[0], "", (start[1], ()))]
         for before, port, *end, domain in hops:
             switch, by, frame = states[before]
@@ -110,7 +111,7 @@ class Together:
                 return set(), f"no frame of {frame[0]} surely passes from {near} to {far} into {domain}"
             used.add((near, far))
             states.append((far.switch, far.port, arrived[0]))
-        return {(s, f[0]) for s, _, f in states}, ""
+        return {(s, f) for s, _, f in states}, ""
 
     def _open(self, made: Wiring, used: set[tuple[PortRef, PortRef]], node: Any, rests_on: list[str]) -> str:
         """Sees to it that ports which a tree or pruning might shut are named as an assumption."""
@@ -121,14 +122,14 @@ class Together:
                 rests_on.append(f"the tree and pruning leave {near} open")
         return ""
 
-    def _loop(self, frames: Frames, places: set[tuple[str, int]]) -> str:
+    def _loop(self, frames: Frames, places: set[tuple[str, Inside]]) -> str:
         """Says where frames of some places go round in a ring, none of whose devices is known to run a tree."""
         bare = {
             s.name
             for s in self.campus.switches.values()
             if s.kind is Kind.UNMANAGED or s.tree.protocol in {None, Protocol.OFF}
         }
-        todo: list[tuple[str, str, Inside]] = [(s, "", (d, ())) for s, d in sorted(places) if s in bare]
+        todo: list[tuple[str, str, Inside]] = [(s, "", f) for s, f in sorted(places) if s in bare]
         onward: dict[tuple[str, str, Inside], list[tuple[str, str, Inside]]] = {}
         while todo:
             state = todo.pop()
