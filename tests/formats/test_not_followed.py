@@ -254,6 +254,15 @@ def test_the_one_instance_that_bridges_is_the_bridge_if_it_has_all_ports(tmp_pat
     assert not followed or {10, 20} <= switch.vlans.keys()
 
 
+@pytest.mark.parametrize("member", [{"subinterface": 10}, {"interface": "p10.10"}])
+def test_an_instance_that_bridges_subinterfaces_joins_what_their_tags_part(tmp_path, member):
+    made = instances(writers.openconfig(BOX), ("L2VSI", ("p10", "p20")))
+    (row,) = made["openconfig-network-instance:network-instances"]["network-instance"]
+    row["interfaces"]["interface"].append({"id": "p10.10", "config": {"id": "p10.10", "interface": "p10"} | member})
+    (switch,) = inkov.load(write_files(tmp_path, {"box.json": json.dumps(made)})).switches.values()
+    assert [t.path.rpartition("/")[2] for t in switch.touches[:1]] == ["type"]
+
+
 @pytest.mark.parametrize(
     ("claim", "today", "outcome"),
     [

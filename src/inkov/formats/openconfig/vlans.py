@@ -168,7 +168,8 @@ def default_instance(instances: list[Node]) -> Node | None:
 def is_whole_bridge(document: Node) -> bool:
     """Tells whether an instance that bridges (L2VSI, L2L3) is the only one that does, and has all ports that switch frames.
 
-    Then it is the bridge of the device as any other; where there are several, each is a bridge of its own.
+    Then it is the bridge of the device as any other; where there are several, each is a bridge of its own. One that has
+    subinterfaces joins their VLANs into one, whatever their tags.
     """
     quiet = Reading("")
     instances = list(entries(child(document, "network-instances"), "network-instance", "name", quiet, ""))
@@ -177,12 +178,22 @@ def is_whole_bridge(document: Node) -> bool:
         return False
     held = list(entries(child(bridging[0], "interfaces"), "interface", "id", quiet, ""))
     listed = {str(leaves_of(e).get("interface", pick(e, "id"))) for e in held}
-    every = entries(child(document, "interfaces"), "interface", "name", quiet, "")
+    every = list(entries(child(document, "interfaces"), "interface", "name", quiet, ""))
+    names = {str(pick(e, "name")) for e in every}
+    if not listed <= names or any(str(leaves_of(e).get("subinterface", 0)) != "0" for e in held):
+        return False
+    if any(_tagged_parts(e) for e in every if str(pick(e, "name")) in listed):
+        return False
     return all(
         str(pick(e, "name")) in listed
         for e in every
         if any(child(child(e, holder), "switched-vlan") for holder in ("ethernet", "aggregation"))
     )
+
+
+def _tagged_parts(interface: Node) -> bool:
+    parts = entries(child(interface, "subinterfaces"), "subinterface", "index", Reading(""), "")
+    return any(child(part, "vlan") for part in parts)
 
 
 def _type_of(instance: Node) -> str:
