@@ -22,6 +22,9 @@ from inkov.model.vlanset import FULL_MASK, VlanSet, bits
 
 _MOST_TAGS: Final = 2
 
+_MOST_FOLLOWED: Final = 20_000
+"""Up to so many VLANs times links of rings, all that links may do is followed; of more, what they usually do."""
+
 
 class Frame(NamedTuple):
     """A frame inside a device: in a VLAN, or in the one domain of an unmanaged one, with tags inside, come by a link of some number."""
@@ -68,7 +71,8 @@ def perhaps_loops(network: Network) -> Iterator[Loop]:
         unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
         if unstated or not any(trees.doubt(e) for e in ends):  # else a tree runs, whichever it is
             perhaps.append(block)
-    yield from _loops_of(network, perhaps, View.MAY)
+    many = network.heeded.bit_count() * sum(len(b.links) for b in perhaps if b.ring) > _MOST_FOLLOWED
+    yield from _loops_of(network, perhaps, View.USUAL if many else View.MAY)
 
 
 def _loops_of(network: Network, some: Sequence[Block], view: View) -> Iterator[Loop]:
@@ -160,7 +164,7 @@ def _turns(network: Network, link: Link, view: View) -> bool:
 
 def _hops(network: Network, link: Link, view: View) -> tuple[Hop, Hop]:
     """Returns what crosses a link each way with today's trees."""
-    tree = Blocking.KNOWN if view is View.MAY else Blocking.SURE
+    tree = Blocking.SURE if view is View.MUST else Blocking.KNOWN
     there, back = (network.hop_today(*pair, view, tree) for pair in ((link.a, link.b), (link.b, link.a)))
     return there, back
 
