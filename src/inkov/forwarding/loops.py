@@ -122,19 +122,21 @@ def _blocks(network: Network) -> list[Block]:
 def _among_hubs(network: Network, block: Block, view: View) -> bool:
     """Tells whether unmanaged devices are a ring by themselves."""
     links = [k for k in block.links if network.counts(k, view) and all(network.unmanaged(e.switch) for e in (k.a, k.b))]
-    return _closes((k.a.switch, k.b.switch) for k in links)
+    return any(True for _ in _rings((k.a.switch, k.b.switch) for k in links))
 
 
-def _closes(pairs: Iterable[tuple[str, str]]) -> bool:
-    """Tells whether some pairs of places join any two in more than one way."""
+def _rings(pairs: Iterable[tuple[str, str]]) -> Iterator[str]:
+    """Yields the places from which some pairs of places lead to a ring."""
     parent: dict[str, str] = {}
     find = finder(parent)
+    closed = []
     for one, other in pairs:
         a, b = (find(parent.setdefault(n, n)) for n in (one, other))
         if a == b:
-            return True
+            closed.append(a)
         parent[a] = b
-    return False
+    rings = {find(n) for n in closed}
+    yield from (n for n in parent if find(n) in rings)
 
 
 def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
@@ -146,7 +148,7 @@ def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
     carried = {i: _carried(network, k, view) for i, k in enumerate(block.links)}
     found: dict[str, Mask] = defaultdict(int)
     for some in _classes(carried):
-        for name in _round(block, carried, some):
+        for name in _rings((k.a.switch, k.b.switch) for i, k in enumerate(block.links) if carried[i] & some):
             found[name] |= some
     return found
 
@@ -264,18 +266,3 @@ def _classes(carried: Mapping[int, Mask]) -> list[Mask]:
     for split in dict.fromkeys(carried.values()):
         classes = [half for c in classes for half in (c & split, c & ~split) if half]
     return classes
-
-
-def _round(block: Block, carried: Mapping[int, Mask], some: Mask) -> Iterator[str]:
-    """Yields the devices of a block whose frames of some VLANs get to a ring that carries these."""
-    pairs = [(k.a.switch, k.b.switch) for i, k in enumerate(block.links) if carried[i] & some]
-    parent: dict[str, str] = {}
-    find = finder(parent)
-    closed = []
-    for one, other in pairs:
-        a, b = (find(parent.setdefault(n, n)) for n in (one, other))
-        if a == b:
-            closed.append(a)
-        parent[a] = b
-    rings = {find(n) for n in closed}
-    yield from (n for n in parent if find(n) in rings)

@@ -37,7 +37,7 @@ def between(network: Network, layer3: Layer3, groups: Sequence[Group], layers: I
     groups = [g for g in groups if g not in outside]
     if outside and not (3 in layers and layer3.outside.known):
         return CannotTell((NO_WAY if 3 in layers else ONLY_PACKETS,))
-    alone = [together(network, group) for group in groups]
+    alone = [together(network, group, layer3.rings) for group in groups]
     if worse := next((o for o in alone if isinstance(o, Broken)), None) or next(
         (o for o in alone if not isinstance(o, Proved)), None
     ):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict, deque
 from collections.abc import Collection, Iterable, Mapping
+from functools import cached_property
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.gateways import Sets
@@ -21,7 +22,7 @@ from inkov.proof.stations import Place, dead_words
 from inkov.proof.unknowns import at_ports, some, unknowns
 
 
-def together(network: Network, group: Group) -> Outcome:
+def together(network: Network, group: Group, rings: Rings) -> Outcome:
     """Decides whether every station of a segment is heard by every other.
 
     Where links that carry its VLAN both ways join all of it, one search tells so. Else each (switch, domain) with
@@ -39,7 +40,7 @@ def together(network: Network, group: Group) -> Outcome:
         return unknown
     ports = group.may.ports
     order = sorted(ports, key=lambda r: r.order)
-    if loop := Rings(network).drown((order[0], order[-1]), Sets(group.may.masks)):
+    if loop := rings.drown((order[0], order[-1]), Sets(group.may.masks)):
         return loop
     switches = len({r.switch for r in ports})
     return Proved((f"Each of its {len(ports)} ports on {switches} switches surely hears every other.",))
@@ -118,8 +119,16 @@ class Rings:
 
     def __init__(self, network: Network) -> None:
         self.network = network
-        self.sure = list(loops(network, View.MUST))
-        self.perhaps = list(perhaps_loops(network))
+
+    @cached_property
+    def sure(self) -> list[Loop]:
+        """The loops that surely are."""
+        return list(loops(self.network, View.MUST))
+
+    @cached_property
+    def perhaps(self) -> list[Loop]:
+        """The loops that may be."""
+        return list(perhaps_loops(self.network))
 
     def drown(self, ends: tuple[PortRef, PortRef], starts: Sets, when: str = "") -> Outcome | None:
         """Says that frames go round in a loop that no tree opens; None when they do not.
