@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from typing_extensions import TypedDict
@@ -27,8 +27,8 @@ from inkov.views.reports import VerdictView, verdict_views
 _TRIES = 3000
 """Campuses that are tried at most to find which change did what."""
 
-_SETS = 2
-"""So many sets of changes that bring an effect about alone are tried for whether it is gone without them."""
+_OF_PACKETS = frozenset({"gateway", "filter", "routes", "routing", "host", "segment"})
+"""Settings that change no frame inside a VLAN, so that nobody hears another station by them."""
 
 _EACH = 200
 """Up to so many changes, each is tried alone for what it does to reach."""
@@ -125,13 +125,13 @@ class Side:
         """Makes its network."""
         self.network = Network(self.campus, self.failed, self.like.network if self.like else None)
         self._prover = Prover(self.network)
-        self._outcomes: dict[str, Outcome] = {}
+        self._outcomes: dict[Claim, Outcome] = {}
         self._findings: list[Finding] | None = None
         self._found: dict[str, set[str]] = {}
 
     def outcome(self, claim: Claim) -> Outcome | None:
         """Returns what comes of a claim; None where it names what is not here."""
-        if claim.name not in self._outcomes:
+        if claim not in self._outcomes:
             try:
                 outcome = self._prover.decide(claim)
             except LookupError:
@@ -144,8 +144,8 @@ class Side:
                 and outcome.missing == (NO_WAY,)
             ):
                 outcome = Proved(("Nothing leads out of the campus any more.",))  # what was cut off takes no proof away
-            self._outcomes[claim.name] = outcome
-        return self._outcomes[claim.name]
+            self._outcomes[claim] = outcome
+        return self._outcomes[claim]
 
     @property
     def leads_out(self) -> bool:
@@ -183,8 +183,12 @@ class Side:
     @cached_property
     def parted(self) -> tuple[bool, bool]:
         """Tells whether somebody hears a port who does not on the campus this is like, and whether somebody no longer does."""
-        found = list(shifts(self.like.hearing, self.hearing)) if self.like else []
-        return any(pairs(s.refs, s.gained) for s in found), any(pairs(s.refs, s.lost) for s in found)
+        gained = lost = False
+        for s in shifts(self.like.hearing, self.hearing) if self.like else ():
+            gained, lost = gained or pairs(s.refs, s.gained) > 0, lost or pairs(s.refs, s.lost) > 0
+            if gained and lost:
+                break
+        return gained, lost
 
 
 def drift_view(before: Campus, after: Campus, names: tuple[str, str], *, causes: bool = True) -> DriftView:
@@ -254,30 +258,30 @@ class _Cause:
     def __init__(self, before: Side, after: Side, found: Sequence[Change]) -> None:
         self.before, self.after = before, after
         self.found = {c.key: c for c in found}
-        self.loud = [c.key for c in found if not c.silent]
         self._sides: dict[frozenset[Key], Side] = {}
+        if found and not changes(with_some(before.campus, after.campus, self.found), after.campus):
+            self._sides[frozenset(self.found)] = after
 
     def of(self, shows: Callable[[Side], bool], near: Sequence[str] = (), *, silent: bool = False) -> tuple[str, ...]:
-        """Returns the fewest changes that bring an effect about alone and without which it is gone, in words; none where it takes more.
+        """Returns the fewest changes that bring an effect about alone and without which it is gone, in words.
+
+        None where there are no such changes. Of several that each bring it about, all are named: without one it is still there.
 
         Args:
             shows: tells whether a campus shows it.
-            near: switches and ports where to look first.
-            silent: changes of text may bring it about.
+            near: places where to look first, as `switch:port`, `switch`, or the text of a place.
+            silent: changes of text are as likely as others to bring it about; else they come last, as a label may name a cable.
         """
-        keys = list(self.found) if silent else self.loud
-        first = [k for k in keys if any(k[0] and k[0] in n for n in near)]
-        candidates = [*first, *(k for k in keys if k not in set(first))]
+        at = {place: -n for n, place in enumerate(reversed(near))}
+        far = {key: (c.silent and not silent, _distance(key, at)) for key, c in self.found.items()}
+        candidates = sorted(far, key=far.__getitem__)
         if not candidates or not self._shows(shows, candidates):
             return ()
-        rest, found = list(candidates), list[Sequence[Key]]()
-        while rest and len(found) < _SETS and self._shows(shows, rest):
-            some = smallest(rest, lambda some: self._shows(shows, some))
-            if self._gone_without(shows, some):
-                return self._words(some)
-            found.append(some)
-            rest = [k for k in rest if k not in set(some)]
-        return self._words(found[0])  # several do it alone, so that taking one back changes nothing
+        some = smallest(candidates, lambda some: self._shows(shows, some))
+        if self._gone_without(shows, some):
+            return self._words(some)
+        several = smallest(candidates, lambda some: self._gone_without(shows, some))
+        return self._words(several if self._shows(shows, several) else some)
 
     def _gone_without(self, shows: Callable[[Side], bool], keys: Sequence[Key]) -> bool:
         """Tells whether an effect is gone once some changes are taken back."""
@@ -286,11 +290,12 @@ class _Cause:
 
     def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
         """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
-        alone = [k for k in self.loud if self._shows(shows, [k])] if len(self.loud) <= _EACH else []
-        return self._words(alone) or self.of(shows) or self.of(shows, silent=True)  # a label may name a cable
+        loud = [key for key, c in self.found.items() if not c.silent and key[1] not in _OF_PACKETS]
+        alone = [k for k in loud if self._shows(shows, [k])] if len(loud) <= _EACH else []
+        return self._words(alone) or self.of(shows)
 
     def _words(self, keys: Sequence[Key]) -> tuple[str, ...]:
-        rows = folded(self.found[k] for k in keys)
+        rows = folded(c for k, c in self.found.items() if k in keys)
         return tuple(f"{_place(at, some)}: {what}".removeprefix(": ") for at, what, some in rows)
 
     def _shows(self, shows: Callable[[Side], bool], keys: Sequence[Key]) -> bool:
@@ -301,6 +306,15 @@ class _Cause:
             campus = with_some(self.before.campus, self.after.campus, wanted)
             self._sides[wanted] = Side(campus, self.before.claims, like=self.before)
         return shows(self._sides[wanted])
+
+
+def _distance(key: Key, near: Mapping[str, int]) -> int:
+    """Returns how far a setting is from some places: the number of its port or device there, none above 0, then others on such a device."""
+    holder, part, one, _ = key
+    exact = f"{holder}:{one}" if part == "port" else holder or str(one)
+    if exact in near:
+        return near[exact]
+    return 1 if holder and any(holder in n for n in near) else 2
 
 
 # -- effects -----------------------------------------------------------------------------------------
@@ -329,23 +343,37 @@ def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: _Cause) -
         if now is None or word(was) == word(now):
             continue
         near = [*_places(now), *_places(was)]
-        by = cause.of(lambda side, claim=claim, now=now: word(side.outcome(claim)) == word(now), near)  # type: ignore[misc]
+        asked = _where_broken(claim, now)
+        by = cause.of(lambda side, asked=asked, now=now: word(side.outcome(asked)) == word(now), near)  # type: ignore[misc]
         (view,) = verdict_views([Verdict(claim, now)])
         yield Turned(claim.name, word(was), word(now), by, view)
+
+
+def _where_broken(claim: Claim, outcome: Outcome) -> Claim:
+    """Returns of a broken `apart` what is broken, so that the other pairs are not decided again and again."""
+    if not isinstance(claim, Apart) or not isinstance(outcome, Broken):
+        return claim
+    met = {frozenset((w.start, w.end)) for w in outcome.witnesses}
+    allowed = frozenset(map(frozenset, claim.pairs)) - met
+    return replace(
+        claim,
+        segments=tuple(n for n in claim.segments if any(n in pair for pair in met)),
+        allowed=claim.allowed | allowed,
+    )
 
 
 def _places(outcome: Outcome | None) -> Iterator[str]:
     """Yields the ports and devices that an outcome shows: where its ways go, and where what it is about stops."""
     match outcome:
         case Broken(witnesses=witnesses, stop=stop):
-            yield from (stop.link, str(stop.sender), str(stop.hearer)) if stop else ()
+            yield from (*stop.link.split(" <-> "), str(stop.sender), str(stop.hearer)) if stop else ()
         case CannotTell(witnesses=witnesses):
             pass
         case _:
             witnesses = ()
     for passed in (p for w in witnesses for p in w.way):
         if isinstance(passed, Passage):
-            yield from (passed.switch, *(str(r) for r in (passed.by, passed.out) if r is not None))
+            yield from (str(r) for r in (passed.by, passed.out) if r is not None)
         else:
             yield passed.device
 
@@ -355,7 +383,8 @@ def _findings(before: Side, after: Side, cause: _Cause) -> FindingsView:
     new = []
     for finding in worse(before.findings, after.findings):
         own = identity(finding)
-        near = [finding.place, *(str(c) for c in finding.causes)]
+        at = (":".join(filter(None, (c.holder, c.port))) for c in finding.causes)
+        near = [*at, *finding.place.split(" <-> ")]
         by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
         new.append(FoundView(finding_view(finding), by))
     return FindingsView(tuple(new), tuple(finding_view(f) for f in before.findings if identity(f) not in still))

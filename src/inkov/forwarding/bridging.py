@@ -121,7 +121,7 @@ class Bridging(Plant):
         up = is_up(port, switch) and not (port.doubt and view is View.MUST)
         key = (port.switching, up, port.tag_format, active, view, of_switch)
         if key not in self._alike:
-            known = self._like.known_map(key) if self._like else None
+            known = self._like.known_map(key) if self._like and not others else None  # others may differ there
             self._alike[key] = known or relay_map(port, switch, active, view, self.formats, others=others)
         return self._alike[key]
 
@@ -300,9 +300,10 @@ class Bridging(Plant):
     def parted(self) -> Mapping[str, tuple[dict[Vid, list[PortRef]], list[PortRef]]]:
         """The station ports of each switch: plain access ports by VLAN, and all others."""
         made: dict[str, tuple[dict[Vid, list[PortRef]], list[PortRef]]] = {}
+        like = self._like if self._like is not None and self._like.registering == self.registering else None
         for name, refs in self.station_ports.items():
-            if self._like and self._same(name) and self._like.station_ports[name] == refs:
-                made[name] = self._like.parted[name]
+            if like is not None and self._same(name) and like.station_ports[name] == refs:
+                made[name] = like.parted[name]
             else:
                 ports = self.switches[name].ports
                 made[name] = by_access_vlan(refs, ports, self.registering)

@@ -71,7 +71,7 @@ class Network(Bridging):
     def doubted(self) -> Network:
         """The campus as proofs take it: what files state and the model does not follow is not known. Itself where all is followed."""
         campus = doubted(self.campus)
-        return self if campus is self.campus else Network(campus, self.failed)
+        return self if campus is self.campus else Network(campus, self.failed, self)
 
     def uncommon_domains(self, view: View) -> list[Domains]:
         """Returns what `honest_domains` does of the ports of `uncommon`; worked out once."""

@@ -9,6 +9,7 @@ from typing import Any, Final
 from inkov.kinds.table import setting_words, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.names import natural
+from inkov.model.settings import Setting
 from inkov.model.switch import Port, Switch, Vlan
 from inkov.steps.steps import regrouped
 
@@ -68,7 +69,19 @@ def changes(before: Campus, after: Campus) -> list[Change]:
         was, now = ({f"{c.a} - {c.b}" for c in campus.cables} for campus in (before, after))
         found += [Change(("", "cable", c, ""), "", f"cable {c} is gone") for c in sorted(was - now, key=natural)]
         found += [Change(("", "cable", c, ""), "", f"cable {c} is new") for c in sorted(now - was, key=natural)]
-    return found
+    return [*found, *_of_named(before, after)]
+
+
+def _of_named(before: Campus, after: Campus) -> Iterator[Change]:
+    """Yields hosts and segments that differ, and the parking VLAN, where both campuses name any."""
+    for part, was, now in (("host", before.hosts, after.hosts), ("segment", before.segments, after.segments)):
+        for name in dict.fromkeys((*was, *now)) if was and now else ():
+            one, other = was.get(name), now.get(name)
+            if one != other:
+                what = "is new" if one is None else "is gone" if other is None else _differing(one, other)
+                yield Change(("", part, name, ""), f"{part} {name}", what)
+    if before.parking and after.parking and before.parking != after.parking:
+        yield Change(("", "parking", "", ""), "", f"parking VLAN: {before.parking} → {after.parking}")
 
 
 def _of_switch(a: Switch, b: Switch) -> Iterator[Change]:
@@ -141,6 +154,9 @@ def _of_port(switch: str, a: Port, b: Port) -> Iterator[Change]:
         else:
             what = _became(part, was, now)
         yield Change((switch, "port", a.name, part), f"{switch}:{a.name}", what, silent=part in {"label", "speed"})
+    if a.switching == b.switching and a.origin.states(Setting.VOICE) != b.origin.states(Setting.VOICE):
+        what = f"a voice VLAN is {'stated' if b.origin.states(Setting.VOICE) else 'no longer stated'}, which does nothing here"
+        yield Change((switch, "port", a.name, "origin"), f"{switch}:{a.name}", what, silent=True)
 
 
 def _switching(a: Port, b: Port) -> str:
@@ -165,17 +181,20 @@ def _vlan(vid: int, was: Vlan | None, now: Vlan | None) -> str:
 def _became(part: str, was: object, now: object) -> str:
     """Returns what became of a setting; of one with several fields, those that differ."""
     word = _WORDS.get(part, part)
-    names = getattr(was, "__dataclass_fields__", None)
-    if names and type(was) is type(now):
-        differ = [n for n in names if getattr(was, n) != getattr(now, n)]
-        shown = [
-            f"{n} changed"
-            if n in _HIDDEN
-            else f"{n.replace('_', ' ')} {_shown(getattr(was, n))} → {_shown(getattr(now, n))}"
-            for n in differ
-        ]
-        return f"{word}: {', '.join(shown)}"
+    if hasattr(was, "__dataclass_fields__") and type(was) is type(now):
+        return f"{word}: {_differing(was, now)}"
     return f"{word}: {_shown(was)} → {_shown(now)}"
+
+
+def _differing(was: object, now: object) -> str:
+    """Returns the fields in which two values of one type differ, with what became of them."""
+    shown = []
+    for f in fields(was):  # type: ignore[arg-type]  # a dataclass, as whoever asks has looked
+        a, b = getattr(was, f.name), getattr(now, f.name)
+        if f.compare and a != b:
+            name = f.name.replace("_", " ")
+            shown.append(f"{name} changed" if f.name in _HIDDEN else f"{name} {_shown(a)} → {_shown(b)}")
+    return ", ".join(shown)
 
 
 def _shown(value: object) -> str:
@@ -210,9 +229,8 @@ def with_some(before: Campus, after: Campus, keys: Collection[Key]) -> Campus:
     for key in keys:
         by_switch.setdefault(key[0], set()).add(key)
     switches = dict(before.switches)
+    said = by_switch.pop("", set())
     for name, own in by_switch.items():
-        if not name:
-            continue
         if name not in after.switches:
             switches.pop(name, None)
         elif name not in before.switches:
@@ -221,15 +239,24 @@ def with_some(before: Campus, after: Campus, keys: Collection[Key]) -> Campus:
             switches[name] = _mixed(before.switches[name], after.switches[name], own)
     cables = {f"{c.a} - {c.b}": c for c in before.cables}
     theirs = {f"{c.a} - {c.b}": c for c in after.cables}
-    for _, _, cable, _ in by_switch.get("", ()):
-        if str(cable) in theirs:
-            cables[str(cable)] = theirs[str(cable)]
-        else:
-            cables.pop(str(cable), None)
+    hosts, segments = before.hosts, before.segments
+    for _, part, one, _ in said:
+        if part == "cable":
+            cables = _taken(cables, theirs, one)
+        elif part == "host":
+            hosts = _taken(hosts, after.hosts, one)
+        elif part == "segment":
+            segments = _taken(segments, after.segments, one)
     known = {(s.name, p) for s in switches.values() for p in s.ports}
-    kept = tuple(c for c in cables.values() if {tuple(c.a), tuple(c.b)} <= known)
     ordered = dict(sorted(switches.items(), key=lambda item: natural(item[0])))
-    return replace(before, switches=ordered, cables=kept)
+    return replace(
+        before,
+        switches=ordered,
+        cables=tuple(c for c in cables.values() if {tuple(c.a), tuple(c.b)} <= known),
+        hosts={name: h for name, h in hosts.items() if tuple(h.port) in known},
+        segments=segments,
+        parking=after.parking if any(part == "parking" for _, part, _, _ in said) else before.parking,
+    )
 
 
 def _mixed(a: Switch, b: Switch, keys: Collection[Key]) -> Switch:
@@ -245,7 +272,10 @@ def _mixed(a: Switch, b: Switch, keys: Collection[Key]) -> Switch:
         elif part == "port" and (not name or one not in ports or one not in b.ports):
             ports = _taken(ports, b.ports, one)
         elif part == "port":
-            ports[str(one)] = replace(ports[str(one)], **{name: getattr(b.ports[str(one)], name)})
+            told = (
+                {name, "origin"} if name == "switching" else {name}
+            )  # rules ask what was written, not what counts alone
+            ports[str(one)] = replace(ports[str(one)], **{n: getattr(b.ports[str(one)], n) for n in told})
         elif part == "gateway":
             gateways = _taken(gateways, {g.key: g for g in b.gateways}, one)
         elif part == "filter":

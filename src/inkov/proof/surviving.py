@@ -143,7 +143,7 @@ def candidates(network: Network, homes: list[str]) -> Iterator[Failure]:
 def after_failure(network: Network, failure: Failure) -> Network:
     """Returns the network in which one more thing has failed."""
     gone = network.failed | {failure.switch} if failure.switch else network.failed
-    return Network(without(network.campus, failure), gone)
+    return Network(without(network.campus, failure), gone, network)
 
 
 def without(campus: Campus, failure: Failure) -> Campus:
