@@ -374,3 +374,13 @@ def lldp(box, shape="json0"):
         for port, system, far, mac in entries
     ]
     return json.dumps({"lldp": {} if not found else {"interface": found[0] if len(found) == 1 else found}})
+
+
+JUNK = {str: ({}, [], True, None, [5]), int: ("junk", -1, 99999, {}, 1.5, None), bool: ("junk", 5, [])}
+"""For a value of a type, others that cannot stand in its place."""
+
+
+def junk(value, rng):
+    if isinstance(value, dict) or (isinstance(value, list) and value and isinstance(value[0], dict)):
+        return rng.choice((5, "junk", True, ["junk"], {"a": 1}, None))
+    return rng.choice(JUNK.get(type(value), ({}, [{}], [["junk"]])))

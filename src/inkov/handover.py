@@ -166,7 +166,8 @@ def _verdict(audit: AuditView, claims: Sequence[VerdictView], since: DriftView |
     """Returns three sentences: what is wrong, what is proved, and what changed or is not known."""
     size = audit.size
     looked = f"{count(size.switches, 'device')} with {count(size.ports, 'port')} and {count(size.links, 'link')}"
-    whole = not audit.unread and all(c.outcome != "broken" for c in claims)
+    wrong = [*audit.unread, *audit.partly]
+    whole = not wrong and all(c.outcome != "broken" for c in claims)
     nothing = "Nothing is wrong." if whole else "No rule found a fault."
     said = [f"{audit.summary or nothing} Looked at were {looked}."]
     if claims:
@@ -188,6 +189,8 @@ def _verdict(audit: AuditView, claims: Sequence[VerdictView], since: DriftView |
         )
     elif audit.unread:
         said.append(f"{count(len(audit.unread), 'file')} could not be read, and nothing is said of what they hold.")
+    elif audit.partly:
+        said.append(f"Some values of {count(len(audit.partly), 'file')} could not be read.")
     else:
         said.append("Every file was read.")
     return said

@@ -2,6 +2,8 @@
 
 import json
 import os
+import re
+import shutil
 
 import pytest
 
@@ -171,3 +173,33 @@ def test_a_file_under_several_names_is_one_file(tmp_path, listed):
     campus = inkov.load(site)
     assert sorted(campus.files) == ["campus.yaml", "hard.json"]
     assert [*campus.switches] == ["quay"]
+
+
+def test_of_an_export_with_a_wrong_value_the_rest_counts_and_that_value_is_not_known(tmp_path, inkov, quillfin):
+    shutil.copytree(quillfin / "mended", tmp_path, dirs_exist_ok=True)
+    path = tmp_path / "exports" / "archive.json"
+    text = path.read_text("utf-8")
+    spoilt = text.replace('"access-vlan": 330', '"access-vlan": "three"', 1).replace(
+        '"access-vlan":330', '"access-vlan":"three"', 1
+    )
+    assert spoilt != text
+    path.write_text(spoilt, "utf-8")
+    error = (
+        "exports/archive.json: /interfaces/interface[name=p1]/ethernet/switched-vlan/config/access-vlan: "
+        "'three' is not a VLAN number; expected 1 to 4094\n"
+    )
+    ran = inkov("audit", ".")
+    assert (ran.code, ran.err) == (2, error)
+    assert "Read in part, as some values are wrong: exports/archive.json" in ran.out
+    assert "Not read" not in ran.out
+    ran = inkov("prove", ".")
+    assert (ran.code, ran.err) == (2, error)
+    assert "archive:p1: /interfaces/interface/ethernet/switched-vlan/access-vlan cannot be read" in ran.out
+    assert re.search(r"2  cannot tell +9  proved", ran.out)
+    for form, said in (
+        ("junit", 'message="this file could only in part be read"'),
+        ("sarif", "This file could only in part be read."),
+        ("md", "Read in part: exports/archive.json"),
+    ):
+        assert said in inkov("audit", ".", "--format", form).out, form
+    assert inkov("trim", ".", "--apply", "new").code == 2

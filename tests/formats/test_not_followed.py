@@ -481,3 +481,30 @@ def test_a_filter_of_messages_is_followed_as_a_boolean_and_as_text(tmp_path):
     made["stp"] = {"interfaces": {"interface": [{"name": "p10", "config": {"name": "p10", "bpdu-filter": "true"}}]}}
     (switch,) = inkov.load(write_files(tmp_path, {"box.json": json.dumps(made)})).switches.values()
     assert [switch.ports[p].tree.runs for p in ("p10", "p20")] == [False, True]
+
+
+def test_a_box_that_may_do_anything_may_be_the_root_of_any_tree(tmp_path):
+    """Only the link between two of three switches leaves VLAN 10 out; with another root it is not that link that is blocked."""
+    switch = "inkov: switch\nname: {0}\nvlans: {{10: x, 20: y}}\nrouting: false\nmac: 02:00:00:00:00:0{1}\ntree: {{protocol: rstp, priority: {2}}}\nports: {{1: {{access: 10}}, {3}}}\nneighbours: {4}\n"
+    files = {
+        "a.yaml": switch.format("a", 1, 4096, "b: {trunk: '10,20'}, c: {trunk: '10,20'}", "{b: b a, c: c a}"),
+        "b.yaml": switch.format(
+            "b", 2, 8192, "a: {trunk: '10,20'}, c: {trunk: '20'}, q: {trunk: '20'}", "{a: a b, c: c b, q: quay p1}"
+        ),
+        "c.yaml": switch.format("c", 3, 8192, "a: {trunk: '10,20'}, b: {trunk: '20'}", "{a: a c, b: b c}"),
+        "campus.yaml": "inkov: campus\nname: x\nswitches-are: {'*': {registration: off}}\n",
+    }
+    box = writers.Box(
+        "quay",
+        "00:00:5e:00:53:01",
+        {20: "tills"},
+        {"p1": General(None, VlanSet(), VlanSet([20]), FrameTypes.TAGGED, True)},
+        {"p1": ("b", "q", "02:00:00:00:00:02")},
+    )
+    made = writers.openconfig(box)
+    for leaf, outcome in ((None, Proved), ("acme:primary-root", CannotTell)):
+        tree = {"global": {"config": {"enabled-protocol": ["RSTP"]}}, "rstp": {leaf: True} if leaf else {}}
+        quay = json.dumps({**made, "openconfig-spanning-tree:stp": tree})
+        (verdict,) = inkov.prove(inkov.load(write_files(tmp_path, {**files, "quay.json": quay})), ["together 10"])
+        assert isinstance(verdict.outcome, outcome), verdict
+    assert "acme:primary-root is not followed" in verdict.outcome.missing[0]

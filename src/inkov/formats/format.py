@@ -61,6 +61,7 @@ class Format(NamedTuple):
         binary: files of it are no text.
         whole: a file of it is all of a switch, so that a second one of the same switch is a mistake.
         joins: a file with some containers of a device is read together with the file that has its ports.
+        typed: people write files of it, so that one with a mistake does not count at all; of what devices tell the rest does.
         ways: for each topic of an audit that such files may tell of, how to get it.
     """
 
@@ -74,3 +75,4 @@ class Format(NamedTuple):
     binary: bool = False
     whole: bool = False
     joins: bool = False
+    typed: bool = False

@@ -57,6 +57,7 @@ FORMATS = (
         ours.edit,
         _OURS,
         whole=True,
+        typed=True,
     ),
     Format(
         "OVSDB dumps",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import gc
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -17,6 +17,7 @@ from inkov.formats.grouping import Piece, devices, two_boxes
 from inkov.formats.merging import Merged, merged
 from inkov.formats.openconfig import exports
 from inkov.formats.parsed import Parsed, Shared
+from inkov.formats.partly import as_partly, in_part
 from inkov.formats.reading import Reading
 from inkov.model.campus import Campus, Common
 from inkov.model.errors import BadInput, Problem, nearest
@@ -200,10 +201,14 @@ class _Loader:
             if entries is None:
                 problems, notes = len(self.unread), len(self.notes)
                 read = chosen.read(data, reading, self._given(path))
-                if len(self.unread) > problems:
-                    return
+                wrong = self.unread[problems:]
                 if not isinstance(read, tuple) or isinstance(read, Part):
-                    self._keep(read, path, chosen, reading, data, asked_for=asked_for)
+                    if not wrong:
+                        self._keep(read, path, chosen, reading, data, asked_for=asked_for)
+                    return
+                if wrong:
+                    if self._in_part(chosen, wrong):
+                        self._add(in_part(read, wrong), path, chosen, reading)
                     return
                 said = tuple(self.notes[notes:])
                 entries = tuple(entry._replace(notes=said if n == 0 else ()) for n, entry in enumerate(read))
@@ -216,6 +221,13 @@ class _Loader:
             reading.wrong(f"cannot be read: {exc.strerror or 'error'}")
         except BadInput as exc:
             self.unread.extend(exc.problems)
+
+    def _in_part(self, chosen: Format, wrong: Sequence[Problem]) -> bool:
+        """Tells whether the rest of a file counts, some values of which cannot be read."""
+        some = not chosen.typed and all(p.source.path for p in wrong)
+        if some:
+            self.unread[-len(wrong) :] = map(as_partly, wrong)
+        return some
 
     def _given(self, path: Path) -> Given:
         above = path.parent.name if path.parent != self.base else ""
@@ -288,16 +300,17 @@ class _Loader:
             self.pieces += before
 
     def _read_again(self, path: Path, chosen: Format, data: bytes, given: Given) -> bool:
-        reading = self._reading(path)
+        reading, problems = self._reading(path), len(self.unread)
         try:
             read = chosen.read(data, reading, given)
         except BadInput as exc:
             self.unread.extend(exc.problems)
             return False
-        if isinstance(read, tuple) and not isinstance(read, Part):
-            self._add(read, path, chosen, reading)
-            return True
-        return False
+        wrong = self.unread[problems:]
+        if not isinstance(read, tuple) or isinstance(read, Part) or (wrong and not self._in_part(chosen, wrong)):
+            return False
+        self._add(in_part(read, wrong), path, chosen, reading)
+        return True
 
     def _merged(self, *, saved: bool) -> Merged:
         """Makes one switch of all that is told of each device; records what cannot be made one."""

@@ -142,7 +142,7 @@ class Trees(Lans):
         protocols = {n: self.plant.switches[n].tree.protocol for n in part.switches}
         unstated = [n for n, p in protocols.items() if p is None]
         if unstated and (self.strict or len(unstated) == len(protocols) or self._all_in_rings(part, unstated)):
-            return _not_stated(unstated)
+            return self._not_stated(unstated)
         part.taken = tuple(unstated)
         protocols = {n: p for n, p in protocols.items() if p is not None}
         each = next((n for n, p in protocols.items() if p is Protocol.PER_VLAN), None)
@@ -150,6 +150,10 @@ class Trees(Lans):
         if each is not None and one is not None:
             return f"{each} runs a tree per VLAN and {one} does not; what they make of each other is not known"
         return ""
+
+    def _not_stated(self, unstated: Sequence[str]) -> str:
+        text = f"which tree {unstated[0]}{f' and {len(unstated) - 1} more' * (len(unstated) > 1)} runs is not stated"
+        return self.plant.switches[unstated[0]].doubt or text
 
     def _all_in_rings(self, part: Part, unstated: list[str]) -> bool:
         """Tells whether every ring of a part has a switch that does not say which tree it runs."""
@@ -321,7 +325,7 @@ class Trees(Lans):
             unstated = [n for n in part.taken if n in block.nodes]
             if not block.ring or not (part.unknown or unstated):
                 continue
-            why = part.unknown or _not_stated(unstated)
+            why = part.unknown or self._not_stated(unstated)
             common = FULL_MASK
             for link in block.links:
                 common &= 0 if self._unsure(link) else self._carried(inside[link.a, link.b])
@@ -388,10 +392,6 @@ class Trees(Lans):
             if switch in tree.election.root and self._decided(tree, PortRef(switch, "")) >> vid & 1:
                 return tree
         return None
-
-
-def _not_stated(unstated: Sequence[str]) -> str:
-    return f"which tree {unstated[0]}{f' and {len(unstated) - 1} more' * (len(unstated) > 1)} runs is not stated"
 
 
 def _open_ports(trees: Iterable[Tree], but: Collection[Lan]) -> dict[tuple[int, PortRef], bool]:

@@ -27,10 +27,12 @@ class Problem:
     Attributes:
         source: where.
         what: what is wrong and what was expected, in one sentence without a full stop.
+        partly: the rest of the file counts, and what is wrong is known to bear on its own device alone.
     """
 
     source: Source
     what: str
+    partly: bool = False
 
     def __str__(self) -> str:
         place = f"{self.source.file}:{self.source.line}" if self.source.line else self.source.file

@@ -164,6 +164,7 @@ class Touch:
         port: the one port whose frames it may change; empty for all of the device.
         why: what differs, where what is in force is not what is configured; empty for what is not followed.
         now: the fields of the port that differ, with what they are today; empty where that is not followed.
+        broken: its value cannot be read.
     """
 
     path: str
@@ -172,3 +173,4 @@ class Touch:
     port: str = ""
     why: str = ""
     now: tuple[tuple[str, Any], ...] = field(default=(), compare=False)
+    broken: bool = False

@@ -149,6 +149,7 @@ def _doubted(switch: Switch, every: Mapping[Vid, Vlan]) -> Switch:
             ports=ports,
             heard=(*switch.heard, *own),  # any frame of it may get anywhere in it: by a port that is not known
             other_tables=(*switch.other_tables, *tables),
+            tree=replace(switch.tree, protocol=None),
             doubt=switch.doubt or why,
         )
     if packets := [t for t in some if t.touches is not Touches.ADDRESSES and not t.port]:
@@ -185,5 +186,7 @@ def said(some: list[Touch]) -> str:
     if why := next((t.why for t in some if t.why), ""):
         return f"{why} ({some[0].source}); --configured or --today decides for one of them"
     more, verb = (f" and {len(paths) - 1} more", "are") if len(paths) > 1 else ("", "is")
+    if all(t.broken for t in some):
+        return f"{paths[0]}{more} cannot be read ({some[0].source})"
     line = f"`assume: {{without-effect: ['{paths[0]}']}}`"
     return f"{paths[0]}{more} {verb} not followed ({some[0].source}); if {'one' if more else 'it'} has no effect, write {line}"

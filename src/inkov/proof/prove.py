@@ -64,8 +64,8 @@ def prove(
 
 
 def without_unread(network: Network, outcome: Outcome) -> Outcome:
-    """Returns an outcome for a campus of which some files could not be read: whatever they hold, nothing is proved."""
-    files = list(dict.fromkeys(p.source.file for p in network.campus.unread))
+    """Returns an outcome for a campus of which some files could not be read: whatever they hold, no more than a way is certain."""
+    files = list(dict.fromkeys(p.source.file for p in network.campus.unread if not p.partly))
     if not files:
         return outcome
     fact = f"what {some(files)} says: it could not be read"
@@ -74,6 +74,8 @@ def without_unread(network: Network, outcome: Outcome) -> Outcome:
             return CannotTell((fact,))
         case CannotTell():
             return replace(outcome, missing=(*outcome.missing, fact))
+        case Broken(witnesses=()):
+            return CannotTell((fact,))  # what is cut here may be joined there
         case Broken():
             return outcome
 

@@ -78,6 +78,7 @@ def audit_markdown(audited: Audited) -> str:
         "",
         *([escaped(view.summary), ""] if view.summary else []),
         *([f"Not read: {escaped(', '.join(view.unread))}", ""] if view.unread else []),
+        *([f"Read in part: {escaped(', '.join(view.partly))}", ""] if view.partly else []),
     ]
     for severity in view.counts:
         rows = [f for f in view.findings if f.severity == severity]
@@ -114,14 +115,15 @@ def audit_sarif(audited: Audited) -> str:
     driver["rules"] = [_sarif_rule(RULES[name]) for name in named]
     results = [_sarif_result(f, index[f.rule], lines) for f, _ in flat(view.findings)]
     run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}
-    if view.unread:
+    if view.unread or view.partly:
         told = [
             {
                 "level": "error",
-                "message": {"text": "This file could not be read."},
+                "message": {"text": f"This file could {what} be read."},
                 "locations": [{"physicalLocation": {"artifactLocation": {"uri": _uri(name)}}}],
             }
-            for name in view.unread
+            for what, names in (("not", view.unread), ("only in part", view.partly))
+            for name in names
         ]
         run["invocations"] = [{"executionSuccessful": False, "toolExecutionNotifications": told}]
     return to_json(
@@ -195,15 +197,14 @@ def audit_junit(audited: Audited) -> str:
     for finding, _ in flat(view.findings):
         found.setdefault(finding.rule, []).append(finding)
     failed = {name for name, some in found.items() if any(fails(f.severity) for f in some)}
-    suite = ET.Element(
-        "testsuite", name=_xml(f"inkov audit of {view.campus}"), tests=str(len(found) + len(view.unread))
-    )
+    wrong = dict.fromkeys(view.unread, "not") | dict.fromkeys(view.partly, "only in part")
+    suite = ET.Element("testsuite", name=_xml(f"inkov audit of {view.campus}"), tests=str(len(found) + len(wrong)))
     suite.set("failures", str(len(failed)))
-    suite.set("errors", str(len(view.unread)))
+    suite.set("errors", str(len(wrong)))
     suite.set("skipped", "0")
-    for name in view.unread:
+    for name, what in wrong.items():
         case = ET.SubElement(suite, "testcase", classname="inkov.files", name=_xml(name))
-        ET.SubElement(case, "error", message="this file could not be read")
+        ET.SubElement(case, "error", message=f"this file could {what} be read")
     for name, some in found.items():
         case = ET.SubElement(suite, "testcase", classname=f"inkov.{name.partition('/')[0]}", name=name)
         text = "\n".join(f"{f.severity} at {f.place}: {f.what} {f.mend}" for f in some)

@@ -62,7 +62,8 @@ class AuditView:
     """An audit: the campus, how many findings of each severity, and the findings, worst first.
 
     `summary` says it in one or two sentences. `broken` are the claims that are broken. `waived` is how many more are waived, and `known` how many more were in the
-    baseline. `unread` are the files that could not be read, so that nothing is said of what they hold.
+    baseline. `unread` are the files that could not be read, so that nothing is said of what they hold, `partly` those of which some
+    values could not.
     """
 
     campus: str
@@ -73,6 +74,7 @@ class AuditView:
     known: int = 0
     summary: str = ""
     unread: tuple[str, ...] = ()
+    partly: tuple[str, ...] = ()
     broken: tuple[str, ...] = ()
 
 
@@ -88,9 +90,13 @@ def audit_view(
     """Returns an audit as plain data; `broken` are the names of claims that are."""
     counts = {s.value: sum(f.severity is s for f in findings) for s in Severity}
     views = tuple(map(finding_view, findings))
-    unread = tuple(dict.fromkeys(p.source.file for p in network.campus.unread))
+    wrong = network.campus.unread
+    unread = tuple(dict.fromkeys(p.source.file for p in wrong if not p.partly))
+    partly = tuple(dict.fromkeys(p.source.file for p in wrong if p.source.file not in unread))
     said = " ".join(filter(None, (_uncabled(network), _summary(counts, views, broken))))
-    return AuditView(network.campus.name, size(network), counts, views, waived, known, said, unread, tuple(broken))
+    return AuditView(
+        network.campus.name, size(network), counts, views, waived, known, said, unread, partly, tuple(broken)
+    )
 
 
 def _uncabled(network: Network) -> str:

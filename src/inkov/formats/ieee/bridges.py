@@ -14,7 +14,7 @@ from typing import Any, Final
 from inkov.formats.entry import PART, WHOLE, Entry
 from inkov.formats.format import Content, Given
 from inkov.formats.ieee import lldp as ieee_lldp
-from inkov.formats.ieee import unfollowed
+from inkov.formats.ieee import shapes, unfollowed
 from inkov.formats.ieee.tree import (
     SPACES,
     Node,
@@ -70,6 +70,9 @@ def read(data: bytes, reading: Reading, given: Given) -> Content:
 class _Document:
     def __init__(self, roots: Mapping[str, list[Any]], reading: Reading) -> None:
         self.reading = reading
+        for root, held in roots.items():
+            for container in held:
+                shapes.checked(container, f"/{root.removesuffix('-state')}", reading)
         self.interfaces: dict[str, dict[str, Any]] = {}
         for root in ("interfaces-state", "interfaces"):  # what is configured comes after what is
             for container in roots.get(root, ()):
@@ -208,6 +211,9 @@ class _Component:
         if isinstance(ref, str) and ref in self.document.interfaces:
             self.reading.note(f"port-ref {ref!r:.60} is the name of an interface, where its number should be")
             return ref
+        if number is None:
+            path = f"{self.path}/filtering-database/vlan-registration-entry/port-map/port-ref"
+            self.reading.wrong(f"{ref!r:.40} is no bridge port of this component", path)
         return None
 
     # -- the switch ------------------------------------------------------------------------------------

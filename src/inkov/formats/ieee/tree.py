@@ -30,6 +30,12 @@ ROOTS: Final = frozenset({"interfaces", "interfaces-state", "bridges", "lldp"})
 _TEXTS: Final = frozenset(
     {"name", "description", "bridge-name", "component-name", "vids", "egress-ports", "untagged-ports"}
 )
+_WORDS: Final = frozenset(
+    {
+        *("address", "type", "admin-status", "phys-address", "port-type", "acceptable-frame", "control-element"),
+        *("chassis-id", "chassis-id-subtype", "port-id", "port-id-subtype", "system-name", "port-desc"),
+    }
+)
 _MOST_VIDS = 100_000
 
 
@@ -94,6 +100,8 @@ def _of_xml(element: Element, reading: Reading, depth: int) -> Any:
     if name in _TEXTS:
         return text
     plain = text.strip()
+    if name in _WORDS:
+        return plain
     return {"true": True, "false": False}.get(plain, int(plain) if re.fullmatch(r"[+-]?\d{1,18}", plain) else plain)
 
 

@@ -9,6 +9,8 @@ from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import Reading
 from inkov.model.source import Touches
 
+_ENTRY: Final = "/bridges/bridge/component/filtering-database/vlan-registration-entry"
+
 KNOWN: Final = {
     "/bridges/bridge": frozenset(["name", "address", "bridge-type", "ports", "up-time", "components", "component"]),
     "/bridges/bridge/component": frozenset(
@@ -41,6 +43,26 @@ KNOWN: Final = {
             "fid-to-vid-allocation",
         ]
     ),
+    **dict.fromkeys(
+        ("/bridges/bridge/component/filtering-database", "/bridges/bridge/component/permanent-database"),
+        frozenset(
+            (
+                *("aging-time", "size", "static-entries", "dynamic-entries", "static-vlan-registration-entries"),
+                *(
+                    "dynamic-vlan-registration-entries",
+                    "mac-address-registration-entries",
+                    "static-entries-vlan-registrations",
+                ),
+                *("filtering-entry", "vlan-registration-entry"),
+            )
+        ),
+    ),
+    _ENTRY: frozenset(["database-id", "vids", "entry-type", "port-map"]),
+    f"{_ENTRY}/port-map": frozenset(
+        ["port-ref", "static-vlan-registration-entries", "dynamic-vlan-registration-entries"]
+    ),
+    f"{_ENTRY}/port-map/static-vlan-registration-entries": frozenset(["registrar-admin-control", "vlan-transmitted"]),
+    f"{_ENTRY}/port-map/dynamic-vlan-registration-entries": frozenset(["control-element"]),
     "/interfaces/interface": frozenset(
         [
             "name",
@@ -123,11 +145,22 @@ def record(bridge: Node, component: Node, interfaces: list[Node], reading: Readi
     _unknown(component, "/bridges/bridge/component", own, reading)
     for held in nodes_of(component, "bridge-vlan"):
         _unknown(held, "/bridges/bridge/component/bridge-vlan", f"{own}/bridge-vlan", reading)
+    for held in nodes_of(component, "filtering-database"):
+        _unknown_below(held, "/bridges/bridge/component/filtering-database", f"{own}/filtering-database", reading)
     for interface in interfaces:
         at = f"/interfaces/interface[name={text_of(interface, 'name')}]"
         _unknown(interface, "/interfaces/interface", at, reading)
         for held in nodes_of(interface, "bridge-port"):
             _unknown(held, "/interfaces/interface/bridge-port", f"{at}/bridge-port", reading)
+
+
+def _unknown_below(node: Node, path: str, at: str, reading: Reading) -> None:
+    """Records what is not followed of a container and of those in it that are."""
+    _unknown(node, path, at, reading)
+    for name in node:
+        if f"{path}/{name}" in KNOWN:
+            for held in nodes_of(node, name):
+                _unknown_below(held, f"{path}/{name}", f"{at}/{name}", reading)
 
 
 def _unknown(node: Node, path: str, at: str, reading: Reading) -> None:

@@ -40,6 +40,7 @@ from inkov.model.vlanset import Vid
 
 _LAG_TYPES = frozenset({"ieee8023adLag", "IF_AGGREGATE"})
 _NOT_BRIDGED = frozenset({"l3ipvlan", "softwareLoopback", "tunnel", "propVirtual", "IF_ROUTED_VLAN", "IF_LOOPBACK"})
+_ROOTS = ("interfaces", "vlans", "network-instances", "lldp", "lacp", "stp", "acl", "local-routes")
 _SWITCHED = "switched-vlan/config"
 
 
@@ -74,6 +75,15 @@ class Export:
         system, lldp = ("system", "hostname"), ("lldp", "system-name")
         return text_leaf(self.document, *system) or text_leaf(self.document, *lldp) or self.target
 
+    def _roots(self) -> None:
+        """Records roots that are no objects, and a list of interfaces that is not there."""
+        for root in _ROOTS:
+            if root in self.document and not isinstance(self.document[root], dict):
+                self.reading.wrong(f"{self.document[root]!r:.40} is no object", f"/{root}")
+        interfaces = child(self.document, "interfaces")
+        if interfaces and pick(interfaces, "interface") is None:
+            self.reading.wrong("no interface is listed here", "/interfaces")
+
     def switch(self, fallback_name: str) -> Switch:
         """Reads the switch.
 
@@ -81,6 +91,7 @@ class Export:
             fallback_name: its name if the data does not hold one.
         """
         document, reading = self.document, self.reading
+        self._roots()
         lldp = child(document, "lldp")
         ports, routed = _ports(child(document, "interfaces"), _lacp_modes(document, reading), reading)
         vlans, tagged_as = vlan_table(document, reading)

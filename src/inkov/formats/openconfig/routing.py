@@ -153,6 +153,13 @@ class Layer3:
 
     def attributes(self, default: Node | None) -> dict[str, Any]:
         """Returns the attributes of a switch that are about layer 3; `default` is its usual network instance."""
+        for instance in self.instances:
+            families = leaves_of(instance).get("enabled-address-families")
+            if not (families is None or (isinstance(families, list) and all(isinstance(f, str) for f in families))):
+                path = f"/network-instances/network-instance[name={pick(instance, 'name')!s:.40}]"
+                self.reading.wrong(
+                    f"{families!r:.40} is no list of families", f"{path}/config/enabled-address-families"
+                )
         reader = Filters(self.document, self.reading, self._place)
         filters = reader.sets() if pick(self.document, "acl") is not None else {}
         bound = reader.bound(filters)
@@ -202,7 +209,7 @@ class Layer3:
             for _, family in _families_of(node):
                 holder = child(family, "addresses")
                 listed = entries(holder, "address", "ip", quiet, "") if holder else ()
-                if any("prefix-length" not in leaves_of(a) for a in listed):
+                if any(leaves_of(a).get("prefix-length") is None for a in listed):
                     return True
         return False
 
@@ -300,4 +307,4 @@ def _families(instance: Node | None) -> frozenset[int]:
 
 def _listed(instance: Node | None) -> set[str]:
     families = leaves_of(instance).get("enabled-address-families") if instance else None
-    return {kind_of(f) for f in families} if isinstance(families, list) else set()
+    return {kind_of(f) for f in families if isinstance(f, str)} if isinstance(families, list) else set()

@@ -61,9 +61,13 @@ def vlan_table(document: Node, reading: Reading) -> tuple[dict[Vid, Vlan] | None
         (pick(chosen, "vlans") if chosen else None, "/network-instances/network-instance/vlans"),
         (pick(document, "vlans"), "/vlans"),
     ]
-    if all(container is None for container, _ in places):
+    for container, path in places:
+        if not (container is None or isinstance(container, dict)):
+            reading.wrong(f"{container!r:.40} is no object", path)
+    places = [(c, path) for c, path in places if isinstance(c, dict) and pick(c, "vlan") is not None]
+    if not places:
         return None, DOT1Q
-    if len(held := [c for c, _ in places if isinstance(c, dict)]) == 1 and (quick := _plain_table(held[0])) is not None:
+    if len(held := [c for c, _ in places]) == 1 and (quick := _plain_table(held[0])) is not None:
         return quick, DOT1Q
     return _careful_table(places, reading)
 

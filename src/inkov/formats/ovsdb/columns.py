@@ -22,9 +22,9 @@ def lacking(tables: Mapping[str, Sequence[Mapping[str, Any]]]) -> list[str]:
 
 
 def of_vlans_lacking(ports: Iterable[Mapping[str, Any]]) -> list[str]:
-    """Returns the columns of VLANs that rows of ports lack."""
+    """Returns the columns of VLANs that all of some rows of ports lack."""
     rows = list(ports)
-    return [column for column in _OF_VLANS if any(column not in row for row in rows)]
+    return [column for column in _OF_VLANS if rows and not any(column in row for row in rows)]
 
 
 def table_of(rows: Sequence[Mapping[str, Any]]) -> str:

@@ -12,7 +12,7 @@ from typing import Any, Final
 from inkov.formats import jsontext
 from inkov.formats.entry import Entry
 from inkov.formats.format import Content, Given
-from inkov.formats.ovsdb import columns, unfollowed
+from inkov.formats.ovsdb import columns, shapes, unfollowed
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.formats.text import utf8
 from inkov.kinds.general import plainest
@@ -115,6 +115,7 @@ def _tables(found: list[Any], reading: Reading) -> dict[str, list[Row]]:
         for rows, name in _row_sets(value, reading):
             own = name or columns.table_of(rows)
             if own in _TABLES:
+                shapes.checked(own, rows, reading)
                 tables.setdefault(own, []).extend(rows)
     return tables
 

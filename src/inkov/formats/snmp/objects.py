@@ -132,6 +132,17 @@ PROTO_LABELS: Final = {
 }  # fmt: skip
 """Labels of what a route comes from (IANAipRouteProtocol); what is not here is a protocol all the same."""
 
+RANGES: Final = {
+    "ifAdminStatus": (1, 3), "ipForwarding": (1, 2), "dot1dBaseType": (1, 4), "dot1dStpVersion": (0, 3),
+    "dot1dStpPriority": (0, 65535), "dot1dStpPortPriority": (0, 255), "dot1dStpPortEnable": (1, 2),
+    "dot1dStpPortAdminEdgePort": (1, 2), "dot1qGvrpStatus": (1, 2), "dot1qVlanStatus": (1, 3),
+    "dot1qVlanStaticRowStatus": (1, 6), "dot1qPvid": (0, 4095), "dot1qPortAcceptableFrameTypes": (1, 3),
+    "dot1qPortIngressFiltering": (1, 2), "dot1qPortGvrpStatus": (1, 2), "dot1qPortRestrictedVlanRegistration": (1, 2),
+    "portCopyStatus": (1, 6), "dot1xAuthAuthControlledPortControl": (1, 3), "lldpLocChassisIdSubtype": (1, 7),
+    "lldpLocPortIdSubtype": (1, 7), "lldpRemChassisIdSubtype": (1, 7), "lldpRemPortIdSubtype": (1, 7),
+}  # fmt: skip
+"""The least and the greatest value of numbers that stand for something."""
+
 LABELS: Final = {
     "true": 1, "false": 2, "enabled": 1, "disabled": 2, "up": 1, "down": 2, "testing": 3, "admitAll": 1,
     "admitOnlyVlanTagged": 2, "active": 1, "notInService": 2, "notReady": 3, "other": 1, "permanent": 2,

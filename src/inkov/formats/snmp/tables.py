@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 
 from inkov.formats.reading import MAX_TEXT, Reading
+from inkov.formats.snmp.objects import RANGES
 from inkov.formats.snmp.oids import Cell, Index, Trouble
 from inkov.formats.snmp.record import is_record, record_rows
 from inkov.formats.snmp.text import walk_rows
@@ -33,6 +34,7 @@ class Tables:
         touched: dict[str, Touches] = {}
         for run in (record_rows if is_record(data) else walk_rows)(data, self.trouble, touched):
             self.tables[run.thing.name].update(run.cells)
+        self._out_of_range()
         for held, touches in touched.items():
             reading.touch(f"/{held}", touches, held)
         self.cut = any(not t.what.startswith("the device has no") for t in self.trouble)
@@ -41,6 +43,16 @@ class Tables:
         bridged = {i[0] for i in (*self.tables["dot1qPvid"], *self.tables["dot1qPortIngressFiltering"])}
         self.unplaced = bool(self.ifindex_of) and not bridged <= self.ifindex_of.keys()
         self.untold: list[str] = []
+
+    def _out_of_range(self) -> None:
+        """Takes out numbers that stand for nothing, and records each."""
+        for name, (least, most) in RANGES.items():
+            cells = self.tables.get(name, {})
+            for index, (value, line) in list(cells.items()):
+                if isinstance(value, int) and not least <= value <= most:
+                    row = ".".join(map(str, index))
+                    self.reading.wrong(f"{value} is not a number from {least} to {most}", f"/{name}.{row}", line)
+                    del cells[index]
 
     def text(self, name: str, index: Index = (0,)) -> str:
         """Returns a text, cut where no device would have let it grow further; empty without one."""

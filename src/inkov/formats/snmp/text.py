@@ -279,6 +279,8 @@ def _value(thing: Thing, typed: bytes, body: bytes) -> int | str | bytes | None:
     form = thing.form
     if form is Form.NUMBER:
         return None if typed in {b"STRING", b"Hex-STRING"} else _number(thing.name, body)
+    if typed in {b"INTEGER", b"Gauge32", b"Counter32", b"Counter64", b"Unsigned32", b"OID", b"Timeticks"}:
+        return None
     if typed == b"IpAddress" or (form is Form.ADDRESS and not typed and body.count(b".") == 3):
         return body.strip().decode("ascii", "replace")
     octets = _octets(form, typed, body)

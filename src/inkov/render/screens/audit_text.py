@@ -35,6 +35,8 @@ def _summary(view: AuditView) -> Block:
     said = [words(view.summary)] if view.summary else []
     if view.unread:
         said.append(words(f"Not read, so nothing is said of what is in it: {joined(view.unread, 6)}", "bold"))
+    if view.partly:
+        said.append(words(f"Read in part, as some values are wrong: {joined(view.partly, 6)}", "bold"))
     return Stack(head, tally(counts) if counts else Text("no findings", "bold"), *said, *more)
 
 

@@ -69,7 +69,7 @@ def differ(facts: Facts) -> Iterator[Fault]:
 def not_followed(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a device."""
     for name, switch in facts.network.switches.items():
-        if some := [t for t in open_touches(switch) if not t.why]:
+        if some := [t for t in open_touches(switch) if not (t.why or t.broken)]:
             paths = list(dict.fromkeys(t.path for t in some))
             yield Fault(
                 place=name,
