@@ -1,5 +1,7 @@
 """Forgetting proves nothing: without one line of a walk, or one leaf of an export, no verdict is proved or broken that was not.
 
+No more does a value that cannot stand where it does, or one that is told twice, differently.
+
 A file that tells less stands for more campuses, the one of the whole file among them. Left alone are leaves whose absence states
 something: by the default of their model, or because the list they stand in is whole without them.
 """
@@ -7,6 +9,7 @@ something: by the default of their model, or because the list they stand in is w
 import json
 import os
 import random
+import re
 from collections import Counter
 
 import pytest
@@ -103,6 +106,60 @@ def spoilt_cell(write, rng, box):
     return "".join(json.dumps(t) + "\n" for t in tables), f"{table['caption']}: {table['headings'][n]} is {row[n]!r}"
 
 
+def another(value, rng):
+    """Returns a value of the same type that may stand in its place; None where there is none at hand."""
+    if isinstance(value, bool):
+        return not value
+    if isinstance(value, list):
+        return [another(value[0], rng)] if value and type(value[0]) is int else None
+    return rng.choice([v for v in (1, 10, 20, 30, 40) if v != value]) if isinstance(value, int) else None
+
+
+def at(node, path):
+    for key in path:
+        node = node[key]
+    return node
+
+
+KEYS = {"name", "vlan-id", "vid", "vids", "port-ref", "port-number", "id", "index"}
+
+
+def twice_json(write, rng, box):
+    """Lists an entry of a list once more, with another value of one leaf."""
+    document = json.loads(write(box))
+    paths = [p for p in leaves(document, every=True) if p[-1] not in KEYS and another(at(document, p), rng) is not None]
+    path = rng.choice([p for p in paths if any(type(k) is int for k in p)])
+    where = max(n for n, key in enumerate(path) if type(key) is int)
+    entry = json.loads(json.dumps(at(document, path[: where + 1])))
+    at(entry, path[where + 1 : -1])[path[-1]] = another(at(entry, path[where + 1 :]), rng)
+    at(document, path[:where]).insert(rng.choice((path[where], path[where] + 1)), entry)
+    return json.dumps(document), "/".join(map(str, path)) + " is told twice"
+
+
+def twice_line(write, rng, box):
+    lines = write(box).splitlines(keepends=True)
+    numbers = re.compile(
+        r"(?<=INTEGER: )\d+$|(?<=Gauge32: )\d+$|(?<=STRING: )[0-9A-F]{2}|(?<=\|2\|)\d+$|(?<=\|4x\|)[0-9a-fA-F]{2}",
+        re.MULTILINE,
+    )
+    n = rng.choice([n for n, line in enumerate(lines) if numbers.search(line)])
+    changed = numbers.sub(lambda m: rng.choice([v for v in ("10", "20", "60", "01", "02") if v != m[0]]), lines[n])
+    lines.insert(rng.choice((n, n + 1, len(lines))), changed)
+    return "".join(lines), f"{changed.strip()} besides {lines[n].strip()}"
+
+
+def twice_row(write, rng, box):
+    tables = [json.loads(line) for line in write(box).splitlines()]
+    table = next(t for t in tables if "Port" in t["caption"])
+    row = list(rng.choice(table["data"]))
+    n = rng.choice(
+        [n for n, value in enumerate(row) if another(value, rng) is not None] or [table["headings"].index("tag")]
+    )
+    row[n] = another(row[n], rng) or 10
+    table["data"].insert(rng.choice((0, len(table["data"]))), row)
+    return "".join(json.dumps(t) + "\n" for t in tables), f"a second row has {table['headings'][n]} {row[n]}"
+
+
 def of_json(write, rng, box):
     document = json.loads(write(box))
     some = [p for p in leaves(document) if "config" in p or "state" in p or "bridge-port" in str(p)]
@@ -140,19 +197,23 @@ FORMATS = {
 }
 
 
-SPOILERS = {of_tables: spoilt_cell, of_json: spoilt_json, of_lines: spoilt_line}
+WAYS = {
+    "taken": {},
+    "spoilt": {of_tables: spoilt_cell, of_json: spoilt_json, of_lines: spoilt_line},
+    "told twice": {of_tables: twice_row, of_json: twice_json, of_lines: twice_line},
+}
 
 
 def verdicts(site, claims):
     return {c: v.outcome for c, v in zip(claims, inkov.prove(inkov.load(site, strict=False), claims), strict=True)}
 
 
-@pytest.mark.parametrize("how", ["taken", "spoilt"])
+@pytest.mark.parametrize("how", WAYS)
 @pytest.mark.parametrize("suffix", FORMATS)
 @pytest.mark.parametrize("seed", range(int(os.environ.get("SEEDS", "6"))))
 def test_forgetting_proves_nothing(tmp_path, suffix, seed, how):
     write, take, plain = FORMATS[suffix]
-    take = take if how == "taken" else SPOILERS[take]
+    take = WAYS[how].get(take, take)
     rng = random.Random(seed)
     boxes = writers.random_boxes(rng, plain=plain)
     whole = {f"{box.name}.{suffix}": write(box) for box in boxes} | {"campus.yaml": CAMPUS}

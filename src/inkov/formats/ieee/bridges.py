@@ -75,10 +75,15 @@ class _Document:
                 shapes.checked(container, f"/{root.removesuffix('-state')}", reading)
         self.interfaces: dict[str, dict[str, Any]] = {}
         for root in ("interfaces-state", "interfaces"):  # what is configured comes after what is
+            told: set[str] = set()
             for container in roots.get(root, ()):
                 for entry in nodes_of(container, "interface"):
                     name = text_of(entry, "name")
                     if name:
+                        known = self.interfaces.get(name, {}) if name in told else {}
+                        for leaf in (n for n in known if n in entry and known[n] != entry[n]):
+                            reading.wrong("it is told twice, differently", f"/interfaces/interface[name={name}]/{leaf}")
+                        told.add(name)
                         self.interfaces[name] = {**self.interfaces.get(name, {}), **entry}
         self.bridges = [b for container in roots.get("bridges", ()) for b in nodes_of(container, "bridge")]
         self.lldp = [c for c in roots.get("lldp", ()) if isinstance(c, dict)]

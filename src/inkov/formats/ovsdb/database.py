@@ -117,6 +117,8 @@ def _tables(found: list[Any], reading: Reading) -> dict[str, list[Row]]:
             if own in _TABLES:
                 shapes.checked(own, rows, reading)
                 tables.setdefault(own, []).extend(rows)
+    for own, rows in tables.items():
+        shapes.told_twice(own, rows, reading)
     return tables
 
 
@@ -203,6 +205,8 @@ class _Database:
             self.reading.wrong("the bridge has ports that are not in the table Port", path)
         for row in rows:
             port, bundled, links = self._port(row, dark=dark)
+            if port.name in ports:
+                self.reading.wrong(f"two ports of this bridge are called {port.name!r:.40}", path)
             ports[port.name] = port
             members |= {m.name: m for m in bundled}
             heard += links

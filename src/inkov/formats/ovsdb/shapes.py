@@ -57,3 +57,15 @@ def checked(table: str, rows: list[Any], reading: Reading) -> None:
     for row in rows:
         name = row.get("name")
         keep(row, _SHAPES.get(table, {}), f"/{table}[name={name}]" if isinstance(name, str) else f"/{table}", reading)
+
+
+def told_twice(table: str, rows: list[Any], reading: Reading) -> None:
+    """Records rows of one identity, or ports of one bridge and name, that differ in what is followed; of a monitor the later counts."""
+    first: dict[str, Any] = {}
+    for row in rows:
+        own, columns = str(row.get("_uuid")), _SHAPES.get(table, {})
+        if "_uuid" not in row or "action" in row:
+            continue
+        known = first.setdefault(own, row)
+        if any(known.get(c) != row.get(c) for c in columns):
+            reading.wrong(f"{row.get('name')!r:.40} is told twice, differently", f"/{table}")

@@ -6,7 +6,7 @@ from collections import defaultdict
 
 from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.formats.snmp.objects import RANGES
-from inkov.formats.snmp.oids import Cell, Index, Trouble
+from inkov.formats.snmp.oids import Cell, Index, Run, Trouble
 from inkov.formats.snmp.record import is_record, record_rows
 from inkov.formats.snmp.text import walk_rows
 from inkov.model.source import Touches
@@ -33,7 +33,7 @@ class Tables:
         self.tables: dict[str, Table] = defaultdict(dict)
         touched: dict[str, Touches] = {}
         for run in (record_rows if is_record(data) else walk_rows)(data, self.trouble, touched):
-            self.tables[run.thing.name].update(run.cells)
+            self._take(run)
         self._out_of_range()
         for held, touches in touched.items():
             reading.touch(f"/{held}", touches, held)
@@ -43,6 +43,19 @@ class Tables:
         bridged = {i[0] for i in (*self.tables["dot1qPvid"], *self.tables["dot1qPortIngressFiltering"])}
         self.unplaced = bool(self.ifindex_of) and not bridged <= self.ifindex_of.keys()
         self.untold: list[str] = []
+
+    def _take(self, run: Run) -> None:
+        """Takes some cells; records those that were there before with another value."""
+        table, cells = self.tables[run.thing.name], list(run.cells)
+        fresh = dict(cells)
+        if len(fresh) < len(cells) or (table and not fresh.keys().isdisjoint(table)):
+            for index, (value, line) in cells:
+                first, at = table.setdefault(index, (value, line))
+                if first != value:
+                    row = ".".join(map(str, index))
+                    self.reading.wrong(f"line {at} gives it another value", f"/{run.thing.name}.{row}", line)
+        else:
+            table.update(fresh)
 
     def _out_of_range(self) -> None:
         """Takes out numbers that stand for nothing, and records each."""
