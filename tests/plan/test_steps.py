@@ -121,8 +121,8 @@ def test_one_cost_moves_the_opening_of_a_ring(tmp_path):
     ran = run_inkov("rehearse", site, "--set", "b:x tree.cost 2000000")
     assert ran.code == 0, ran.err
     assert ran.out.splitlines()[2] == "1  b:x: tree cost 2000000   --set"
-    assert "State  blocked b:x: - → for 1,10" in ran.out
-    assert "State  blocked c:y: for 1,10 → -" in ran.out
+    assert "State  blocked b:x: - → for a (10)" in ran.out
+    assert "State  blocked c:y: for a (10) → -" in ran.out
 
 
 @pytest.mark.few(4)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from inkov.forwarding.network import Network
+from inkov.kinds.relay import Mask
 from inkov.model.names import natural
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import VlanSet, bits
+from inkov.rules.wording import joined, named
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,11 +27,27 @@ def states(before: Network, after: Network) -> Iterator[StateRow]:
         was, now = (n.islands.count(vid) for n in (before, after))
         if was != now:
             yield StateRow(f"parts of VLAN {vid}", str(was), str(now))
-    for what, state in (("root", _roots), ("blocked", _blocked), ("gateway", _gateways)):
-        was_, now_ = state(before), state(after)
-        for one in sorted({*was_, *now_}, key=natural):
-            if was_.get(one) != now_.get(one):
-                yield StateRow(f"{what} {one}", was_.get(one, "-"), now_.get(one, "-"))
+    yield from _of("root", _roots(before), _roots(after))
+    shut, shut_now = _blocked(before), _blocked(after)
+    for end in sorted({*shut, *shut_now}, key=natural):
+        old, own = shut.get(end, 0), shut_now.get(end, 0)
+        for gone, new in ((0, own & ~old), (old & ~own, 0)):
+            if gone or new:
+                words = [f"for {_who(before, after, mask)}" if mask else "-" for mask in (gone, new)]
+                yield StateRow(f"blocked {end}", *words)
+    yield from _of("gateway", _gateways(before), _gateways(after))
+
+
+def _of(what: str, was: Mapping[str, str], now: Mapping[str, str]) -> Iterator[StateRow]:
+    for one in sorted({*was, *now}, key=natural):
+        if was.get(one) != now.get(one):
+            yield StateRow(f"{what} {one}", was.get(one, "-"), now.get(one, "-"))
+
+
+def _who(before: Network, after: Network, vlans: Mask) -> str:
+    """Returns VLANs by name and number, as far as anybody is in them."""
+    found = [named(after, v) for v in bits(vlans & (before.inhabited | after.inhabited))]
+    return joined(found, 6) if found else "VLANs that nobody is in"
 
 
 def _roots(network: Network) -> dict[str, str]:
@@ -46,10 +64,10 @@ def _roots(network: Network) -> dict[str, str]:
     return found
 
 
-def _blocked(network: Network) -> dict[str, str]:
+def _blocked(network: Network) -> dict[str, Mask]:
     used = network.used
     masks = {str(e): network.trees.blocks(e) & used for k in network.links for e in (k.a, k.b)}
-    return {end: f"for {VlanSet.from_mask(mask)}" for end, mask in masks.items() if mask}
+    return {end: mask for end, mask in masks.items() if mask}
 
 
 def _gateways(network: Network) -> dict[str, str]:

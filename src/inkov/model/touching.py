@@ -134,9 +134,14 @@ def _doubted(switch: Switch, every: Mapping[Vid, Vlan]) -> Switch:
         switch = _with_open_port(switch, touch)
     frames = [t for t in frames if not t.port]
     if frames:
-        why = said(frames)
+        why, broken = said(frames), any(t.broken for t in frames)
         ports = {
-            n: replace(p, switching=p.switching if p.lag else Unstated(), doubt=p.doubt or why)
+            n: replace(
+                p,
+                switching=p.switching if p.lag else Unstated(),
+                enabled=p.enabled or broken,  # whether it is shut is what cannot be read
+                doubt=p.doubt or why,
+            )
             for n, p in switch.ports.items()
         }
         none = "?" * (1 + max(map(len, ports), default=0))  # longer than the name of any port of it
