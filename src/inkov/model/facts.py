@@ -146,6 +146,7 @@ GATEWAY: Final = _facts(
     Fact("source", Setting.GATEWAYS, Merge.OWN),
     Fact("doubt", Setting.GATEWAYS, Merge.OWN),
     Fact("untold", Setting.GATEWAYS, Merge.OWN),
+    Fact("label", Setting.GATEWAYS, Merge.TEXT),
 )
 
 SWITCH: Final = _facts(

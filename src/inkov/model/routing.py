@@ -71,6 +71,7 @@ class Gateway:
         doubt: what of it is not known because files contradict each other, in words; then it is not surely up.
         untold: what its file does not tell: `IPv4` or `IPv6`, whether it has an address of the family; `filters`; `subnet`, of
             an address without a prefix length.
+        label: what its interface is called and labelled.
     """
 
     vid: Vid | None
@@ -84,6 +85,7 @@ class Gateway:
     virtual: tuple[Ip, ...] = ()
     doubt: str = ""
     untold: tuple[str, ...] = ()
+    label: str = ""
 
     @property
     def answers(self) -> tuple[Ip, ...]:

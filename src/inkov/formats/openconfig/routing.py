@@ -14,9 +14,9 @@ from typing import Any, NamedTuple
 
 from inkov.formats.openconfig.filters import Filters, Place, kind_of
 from inkov.formats.openconfig.static_routes import static_routes
-from inkov.formats.openconfig.tree import Node, child, entries, flag, is_off, leaves_of, pick
+from inkov.formats.openconfig.tree import Node, child, entries, flag, is_off, leaves_of, pick, short
 from inkov.formats.openconfig.wrappers import local
-from inkov.formats.reading import Reading
+from inkov.formats.reading import MAX_TEXT, Reading
 from inkov.model.routing import SUBNET_UNTOLD, Address, Gateway, Ip
 from inkov.model.source import Touches
 from inkov.model.vlanset import VID_MAX, VID_MIN, Vid
@@ -36,6 +36,7 @@ class Subinterface(NamedTuple):
         enabled: not shut down.
         virtual: those it shares.
         doubt: why its tag is not sure; empty where it is.
+        label: its description.
     """
 
     number: int
@@ -44,6 +45,7 @@ class Subinterface(NamedTuple):
     enabled: bool
     virtual: tuple[Ip, ...]
     doubt: str = ""
+    label: str = ""
 
 
 def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinterface]:
@@ -60,7 +62,8 @@ def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinter
             on = flag(leaves.get("enabled"), True, reading, f"{here}/config/enabled")
             tag, doubt = _tag(sub, here, reading)
             number = index if isinstance(index, int) else 0
-            yield Subinterface(number, tag, addresses, on, tuple(_shared(sub, here, reading)), doubt)
+            label = short(leaves.get("description"))
+            yield Subinterface(number, tag, addresses, on, tuple(_shared(sub, here, reading)), doubt, label)
 
 
 def _tag(sub: Node, path: str, reading: Reading) -> tuple[Vid | None, str]:
@@ -228,13 +231,14 @@ class Layer3:
             if vid is not None and own:
                 source = self.reading.source(f"{path}/routed-vlan")
                 virtual = tuple(dict.fromkeys(shared))
-                yield (name, 0), Gateway(vid, tuple(own), enabled=enabled, source=source, virtual=virtual)
+                label = f"{name} {short(leaves.get('description'))}".strip()[:MAX_TEXT]
+                yield (name, 0), Gateway(vid, tuple(own), enabled=enabled, source=source, virtual=virtual, label=label)
             return
         for sub in (s for s in subs if s.addresses):
             source = self.reading.source(f"{path}/subinterfaces/subinterface[index={sub.number}]")
             up = enabled and sub.enabled
             made = Gateway(sub.tag, sub.addresses, name, up, source=source, virtual=sub.virtual, doubt=sub.doubt)
-            yield (name, sub.number), made
+            yield (name, sub.number), replace(made, label=sub.label)
 
     def _vid(self, value: Any, path: str) -> Vid | None:
         vid = self.names.get(value) if isinstance(value, str) else None

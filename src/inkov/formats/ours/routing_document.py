@@ -51,12 +51,15 @@ class GatewayEntry(Document):
         )
     )
 
+    label: Label = Field("", description="What its interface is called or labelled.")
+
     def model(self, vid: Vid | None, port: str, source: Source) -> Gateway:
         """Returns the gateway in a VLAN, or behind a port with a tag."""
         filters = (self.in_ or "", self.out or "")
         own = Gateway(vid, tuple(self.address), port, self.enabled, *filters, self.vrf, source, tuple(self.virtual))
         doubt = SUBNET_UNTOLD if "subnet" in self.not_told else ""
-        return replace(own, untold=tuple(self.not_told), doubt=doubt) if self.not_told else own
+        said = bool(self.not_told or self.label)
+        return replace(own, untold=tuple(self.not_told), doubt=doubt, label=self.label) if said else own
 
 
 GatewayField = Annotated[

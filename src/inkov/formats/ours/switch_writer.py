@@ -156,6 +156,8 @@ def gateway_keys(gateway: Gateway) -> dict[str, Any]:
         found["virtual"] = [str(ip) for ip in gateway.virtual]
     if gateway.untold:
         found["not-told"] = list(gateway.untold)
+    if gateway.label:
+        found["label"] = gateway.label
     return Line(found)
 
 

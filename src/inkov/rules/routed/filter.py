@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
 from inkov.forwarding.gateways import Interface
 from inkov.model.routing import Entry, Filter, Prefix
 from inkov.model.settings import Setting
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules import routed_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
 from inkov.rules.wording import joined, members_of, named, vlans
+
+_FEW = 3
+"""So many VLANs with a word in common make a kind."""
 
 _STOPS = "[{action: drop, to: 192.0.2.0/24}, {action: accept}]"
 
@@ -184,3 +188,52 @@ def _holds(wide: Prefix | None, narrow: Prefix | None) -> bool:
     if wide is None or narrow is None:
         return wide is None
     return wide.version == narrow.version and wide.supernet_of(narrow)  # type: ignore[arg-type]
+
+
+_KIND = switch_text(
+    "core",
+    "{340: guests-north, 350: guests-south, 360: guests-east}",
+    "{1-4: {access: 340}, 5-8: {access: 350}, 9-12: {access: 360}}",
+    gateways="{340: {address: 198.51.100.33/27, in: guard}, 350: {address: 192.0.2.97/27, in: guard}, 360: {address: 203.0.113.1/27, in: guard}}",
+    filters=f"{{guard: {_STOPS}}}",
+    routing="true",
+)
+
+
+@rule(
+    "filter/kind",
+    Severity.RISK,
+    faults=(12,),
+    looks_for="A VLAN without a filter at its gateways, where all others with a word of its name have one: `guests-east` beside `guests-north`.",
+    why="VLANs of one kind are kept apart alike. Through the gateway that was forgotten packets go wherever they like.",
+    mend="Bind a filter as the others have it, or name the VLAN as what it is.",
+    breaks=Example({"core.yaml": _KIND.replace("203.0.113.1/27, in: guard", "203.0.113.1/27")}, place="core"),
+    passes=Example({"core.yaml": _KIND}),
+)
+def kind(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a VLAN."""
+    network = facts.network
+    serving = {v: [i for i in network.gateways.serving(v) if i.gateway.enabled] for v in network.inhabited_vlans}
+    known = {v: rows for v, rows in serving.items() if rows and not any("filters" in i.gateway.untold for i in rows)}
+    filtered = {v for v, rows in known.items() if any(i.gateway.inward or i.gateway.outward for i in rows)}
+    alike: dict[str, list[Vid]] = defaultdict(list)
+    for vid in known:
+        for word in dict.fromkeys(re.findall(r"[^\W\d_]{3,}", named(network, vid).partition(" (")[0].lower())):
+            alike[word].append(vid)
+    told: set[Vid] = set()
+    for word, vids in alike.items():
+        bare = [v for v in vids if v not in filtered]
+        if len(vids) >= _FEW and len(bare) == 1 and bare[0] not in told:
+            told.update(bare)
+            own, others = known[bare[0]], [known[v][0] for v in vids if v != bare[0]]
+            devices = joined(dict.fromkeys(i.device for i in own))
+            yield Fault(
+                place=devices,
+                what=f"The gateway of {named(network, bare[0])} on {devices} has no filter, and those of the {len(others)} other VLANs "
+                f"called {word!r} have one: {joined(named(network, v) for v in vids if v != bare[0])}.",
+                mend=f"Bind a filter at {devices} as those have it.",
+                evidence=(gateway_fact(own[0]), *(gateway_fact(i) for i in others[:2])),
+                causes=tuple(map(gateway_cause, own)),
+                vlans=VlanSet(bare),
+                members=members_of(network, VlanSet(bare)),
+            )

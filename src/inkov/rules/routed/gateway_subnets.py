@@ -1,13 +1,14 @@
-"""Gateways against the subnets of their VLANs: an address outside of its own, or two that overlap."""
+"""Gateways against the subnets and the names of their VLANs: an address outside of its own, two that overlap, a name of another."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from inkov.forwarding.gateways import Interface
 from inkov.forwarding.network import Network
 from inkov.model.campus import Segment
-from inkov.model.vlanset import VlanSet
+from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule, switch_text
 from inkov.rules.subnets import gateway_cause, gateway_fact
@@ -118,3 +119,60 @@ def overlap(facts: Facts) -> Iterator[Fault]:
                 vlans=mine | theirs,
                 members=members_of(facts.network, mine | theirs),
             )
+
+
+@rule(
+    "gateway/label",
+    Severity.RISK,
+    faults=(12,),
+    looks_for="A gateway whose interface is named or labelled as that of another VLAN: `Vlan350` in VLAN 340.",
+    why="Name and VLAN belong together. One of the two was mistyped, and then the wrong stations have this gateway.",
+    mend="Set the VLAN that the name says, or the name.",
+    breaks=Example(
+        _core("{340: {address: 198.51.100.33/27, label: gateway of kiosks}, 350: 192.0.2.97/27}"), place="core"
+    ),
+    passes=Example(_core("{340: {address: 198.51.100.33/27, label: gateway of research}, 350: 192.0.2.97/27}")),
+)
+def label(facts: Facts) -> Iterator[Fault]:
+    """Yields one finding a gateway."""
+    network = facts.network
+    called = {v: {n.casefold() for n in _names(network, v)} for v in network.inhabited_vlans}
+    for interface in network.gateways.all:
+        own, text = network.gateways.vlans(interface), _text(network, interface)
+        if not own or not text:
+            continue
+        said = {v for v, names in called.items() if any(_says(text, n) for n in names)}
+        said |= {v for n in re.findall(r"(?i)\bvlan[\s._/-]*(\d{1,4})\b", text) if (v := int(n)) in called}
+        if said and not said & set(own):
+            others = joined(named(network, v) for v in sorted(said))
+            vid = next(iter(own))
+            yield Fault(
+                place=str(interface.port or interface.device),
+                what=f"The gateway {interface.gateway.shown} on {interface.device} is in {named(network, vid)}, and its interface is "
+                f"called {text!r}, as if it were in {others}.",
+                mend="Set the VLAN or tag that was meant, or the name.",
+                evidence=(gateway_fact(interface),),
+                causes=(gateway_cause(interface),),
+                vlans=VlanSet([vid]),
+                members=members_of(network, VlanSet([vid])),
+            )
+
+
+def _names(network: Network, vid: Vid) -> Iterator[str]:
+    """Yields what a VLAN is called: its segment, and its commonest name."""
+    yield from (s.name for s in network.campus.segments.values() if vid in s.vlans and len(s.vlans) == 1)
+    if name := network.names.get(vid):
+        yield name
+
+
+def _text(network: Network, interface: Interface) -> str:
+    """Returns what the interface of a gateway is called; a port that others are on, too, is labelled for all of them."""
+    alone = interface.port and sum(i.port == interface.port for i in network.gateways.all) == 1
+    return interface.gateway.label or (network.port(interface.port).label if alone and interface.port else "")
+
+
+def _says(text: str, name: str) -> bool:
+    """Tells whether a text has a name in it, and does not say that something leads there."""
+    if re.search(r"(?i)\b(?:to|towards|from|via)\b", text):
+        return False
+    return re.search(rf"(?i)(?<![\w-]){re.escape(name)}(?![\w-])", text) is not None
