@@ -1,5 +1,7 @@
 """The claims of a first campus file: what an engineer would write, and what holds."""
 
+import json
+
 import inkov
 from conftest import run_inkov, write_files
 
@@ -37,3 +39,28 @@ def test_where_most_packets_pass_the_draft_claims_the_walls_there_are(tmp_path):
     assert "  # - {together: desks}  ? it is not whole today" in claims
     verdicts = inkov.prove(inkov.load(tmp_path))
     assert {type(v.outcome).__name__ for v in verdicts} == {"Proved"}
+
+
+def test_phones_and_access_points_that_are_heard_are_one_line_a_kind(tmp_path):
+    def heard(port, name, capability):
+        told = {"system-name": name, "port-id": "1", "chassis-id": f"02:00:00:00:00:0{port}"}
+        enabled = {"capability": [{"name": capability, "state": {"name": capability, "enabled": True}}]}
+        return {"name": f"p{port}", "neighbors": {"neighbor": [{"id": "1", "state": told, "capabilities": enabled}]}}
+
+    kinds = ["TELEPHONE"] * 4 + ["WLAN_ACCESS_POINT"] * 2 + ["ROUTER"]
+    ports = [{"name": f"p{n}", "config": {"name": f"p{n}"}} for n in range(1, 8)]
+    lldp = [heard(n, f"x{n}", f"openconfig-lldp-types:{kind}") for n, kind in enumerate(kinds, 1)]
+    made = {"interfaces": {"interface": ports}, "lldp": {"interfaces": {"interface": lldp}}}
+    document = {"openconfig-system:system": {"config": {"hostname": "hall"}}}
+    document |= {f"openconfig-{name}:{name}": held for name, held in made.items()}
+    write_files(tmp_path, {"hall.json": json.dumps(document)})
+    said = [
+        line.strip()
+        for line in run_inkov("draft", tmp_path).out.splitlines()
+        if "heard, at" in line or "not here" in line
+    ]
+    assert said == [
+        "# hall:p7 hears x7, which is not here",
+        "# 2 access points are heard, at hall:p5, hall:p6",
+        "# 4 phones are heard, at hall:p1, hall:p2, hall:p3 and 1 more",
+    ]

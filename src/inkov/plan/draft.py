@@ -15,7 +15,7 @@ from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Segment, Together
 from inkov.model.names import PortRef, ports_text
 from inkov.model.source import Source
-from inkov.model.switch import DEFAULT_VLAN
+from inkov.model.switch import DEFAULT_VLAN, Neighbour
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.model.yamltext import dumped
 from inkov.plan.parking import parking
@@ -30,6 +30,9 @@ _PLAIN_END = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_./-]* [A-Za-z0-9_][A-Za-z0-9_./
 _MANY = 300
 _FEW = 6
 """So many pairs that meet are listed, however few others there are."""
+
+_OF_STATIONS = frozenset({Neighbour.PHONE, Neighbour.ACCESS_POINT, Neighbour.STATION})
+"""Neighbours of which there are a hundred: a line each kind is enough."""
 
 OUTSIDE = "outside"
 """The segment of all that lies behind routes that lead out."""
@@ -84,8 +87,14 @@ def _cables(network: Network) -> Iterator[str]:
         for wire in link.wires:
             guessed = "by the labels at both ends alone" if wire.cable and wire.cable.inferred else _one_sided(wire)
             yield _cable(wire.a, wire.b, link.doubt or guessed, known=not link.doubt)
-    for outside in network.cabling.outside:
-        if outside.port not in stated:
+    beyond = [o for o in network.cabling.outside if o.port not in stated]
+    for kind in Neighbour:
+        some = [o for o in beyond if o.heard.kind is kind]
+        if kind in _OF_STATIONS and len(some) > 1:
+            ports = ", ".join(str(o.port) for o in some[:3]) + (f" and {len(some) - 3} more" if some[3:] else "")
+            yield f"  # {_comment(f'{len(some)} {kind.value}s are heard, at {ports}')}"
+            continue
+        for outside in some:
             heard = outside.heard.system or outside.heard.chassis
             yield f"  # {_comment(f'{outside.port} hears {heard}, which is not here')}"
 
