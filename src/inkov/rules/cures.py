@@ -162,6 +162,9 @@ def set_natives(network: Network, finding: Finding) -> Iterator[Cure]:
     if len(ends) < 2:
         return
     usual = _usual_native(network)
+    trunks = [t for k in network.links for e in (k.a, k.b) if (t := trunk_of(network.port(e).switching)) is not None]
+    if 2 * sum(t.native is None and t.native_stated for t in trunks) > len(trunks):
+        yield tuple(set_at(ref, PortChange(native=None)) for ref, trunk in ends if trunk.native is not None)
     for native in dict.fromkeys([usual, *(trunk.native for _, trunk in ends)]):
         if native is not None:
             wrong = [ref for ref, trunk in ends if trunk.native != native]

@@ -8,8 +8,9 @@ from dataclasses import replace
 
 from inkov.forwarding.network import Network
 from inkov.kinds.spell import domains
-from inkov.model.switch import DEFAULT_VLAN, Vlan, VlanType
-from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP
+from inkov.model.settings import Setting
+from inkov.model.switch import DEFAULT_VLAN, Kind, Vlan, VlanType
+from inkov.model.tree import BRIDGE_PRIORITY, PRIORITY_STEP, Protocol
 from inkov.model.vlanset import Vid, VlanSet
 from inkov.rules.finding import Cure, Finding
 from inkov.steps.settings import SwitchChange, TreeChange
@@ -17,11 +18,11 @@ from inkov.steps.steps import SetSwitch
 
 
 def define_missing(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Defines VLANs where they are missing and others have them, named as most name them.
+    """Defines VLANs where they are missing and others have them, or the register, named as most name them.
 
     One that nobody else defines is a slip before it is a VLAN to spread.
     """
-    names: dict[Vid, Counter[str]] = {}
+    names: dict[Vid, Counter[str]] = {v: Counter({r.name: 2}) for v, r in network.campus.register.items() if r.name}
     for one in network.switches.values():
         for vid, entry in (one.vlans or {}).items():
             names.setdefault(vid, Counter())[entry.name] += 1
@@ -105,6 +106,21 @@ def use_usual_priority(network: Network, finding: Finding) -> Iterator[Cure]:
                 switch=name,
                 settings=SwitchChange(tree=TreeChange(priority=BRIDGE_PRIORITY)),
             ),
+        )
+
+
+def run_the_usual_tree(network: Network, finding: Finding) -> Iterator[Cure]:
+    """Lets switches that run no tree run the one that all others run."""
+    silent = dict.fromkeys(c.holder for c in finding.causes if c.setting is Setting.TREE_PROTOCOL)
+    said = {s.tree.protocol for n, s in network.switches.items() if s.kind is Kind.SWITCH and n not in silent} - {None}
+    if silent and len(said) == 1 and (protocol := next(iter(said))) not in {Protocol.OFF, Protocol.MSTP, None}:
+        yield tuple(
+            SetSwitch(
+                what=f"{name}: tree protocol {protocol.value}",
+                switch=name,
+                settings=SwitchChange(tree=TreeChange(protocol=protocol)),
+            )
+            for name in silent
         )
 
 

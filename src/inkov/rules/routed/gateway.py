@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from inkov.forwarding.gateways import Deaf, Interface, State
 from inkov.kinds.relay import View
-from inkov.kinds.table import private_host_of, trunk_of
+from inkov.kinds.table import access_of, private_host_of, trunk_of
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
 from inkov.model.vlanset import VlanSet
@@ -178,13 +178,15 @@ def unheard(facts: Facts) -> Iterator[Fault]:
             causes=(*blamed, *(gateway_cause(i) for i, _ in some)),
             vlans=own,
             members=tuple(dict.fromkeys(ref for i, _ in some for ref in _served_by(facts, i))),
-            cure=_as_router_takes_it(facts, far, setting, some[0][0]),
+            cure=_as_router_takes_it(facts, far, setting, [i for i, _ in some]),
         )
 
 
-def _as_router_takes_it(facts: Facts, far: PortRef, setting: Setting, interface: Interface) -> Cure:
-    """Sets the tag format of the port in front of a router, or takes its native VLAN off, so that the router's tags are sent."""
-    ref = interface.port
+def _as_router_takes_it(facts: Facts, far: PortRef, setting: Setting, some: Sequence[Interface]) -> Cure:
+    """Sets the tag format of the port in front of a router, takes its native VLAN off, or makes it a trunk, so that the router's tags are sent."""
+    ref, tags = some[0].port, [i.gateway.vid for i in facts.network.gateways.all if i.port == some[0].port]
+    if access_of(facts.network.port(far).switching) and all(tags) and len(tags) == len(some):
+        return (cures.set_at(far, PortChange(trunk=VlanSet(filter(None, tags)), native=None)),)
     if setting is Setting.TAGS and ref is not None:
         return (cures.set_at(far, PortChange(tags=facts.network.port(ref).tag_format)),)
     if setting is Setting.NATIVE and trunk_of(facts.network.port(far).switching) is not None:

@@ -18,7 +18,7 @@ from inkov.model.settings import Setting
 from inkov.model.switch import Kind
 from inkov.model.tree import Protocol
 from inkov.model.vlanset import NONE, VlanSet
-from inkov.rules import cures
+from inkov.rules import cures, table_cures
 from inkov.rules.finding import Cause, Evidence, Fault, Severity
 from inkov.rules.registry import Example, Facts, rule
 from inkov.rules.triangle import OTHER, ROOT, triangle
@@ -57,7 +57,8 @@ def _cables(facts: Facts, links: tuple[Link, ...]) -> tuple[Evidence, ...]:
     looks_for="A ring of links that carry a VLAN all round, with no spanning tree to keep one of them shut.",
     why="The first broadcast goes round for ever and is copied at every switch: within seconds nothing else gets through.",
     mend="Let the switches of the ring run a tree, or unplug one link.",
-    breaks=Example(triangle((_OFF, _OFF, _OFF)), place=_TRIANGLE),
+    cure=table_cures.run_the_usual_tree,
+    breaks=Example(triangle((ROOT, _OFF, OTHER)), place=_TRIANGLE),
     passes=_GOOD,
 )
 def loop(facts: Facts) -> Iterator[Fault]:
