@@ -339,6 +339,15 @@ def test_static_routes_of_a_protocol_that_is_off_are_none(tmp_path):
     assert load(tmp_path, made).switches["core"].routes == ()
 
 
+def test_a_gateway_that_nothing_passes_today_is_not_surely_up(tmp_path):
+    made = document([entry(10, "ACCEPT")])
+    for state, outcome in (("UP", Proved), ("LOWER_LAYER_DOWN", CannotTell)):
+        made["interfaces"]["interface"][2]["state"] = {"oper-status": state}
+        (verdict,) = inkov.prove(load(tmp_path, made), ["together 10 20 layer 3"])
+        assert isinstance(verdict.outcome, outcome)
+    assert "whether v10 is up: it is on, and today nothing passes it" in verdict.outcome.missing
+
+
 READ_AS_TEXT = {"vlan", "sequence-id", "index", "preference", "metric"}
 """Leaves that another value than theirs would do for: any number, or any text."""
 

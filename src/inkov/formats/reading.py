@@ -64,10 +64,16 @@ class Reading:
         port: str = "",
         why: str = "",
         now: tuple[tuple[str, Any], ...] = (),
+        wired: bool = False,
     ) -> None:
         """Records what is stated and not followed; of one path the first place is kept, or the first of each port."""
         path, at = path[:MAX_TEXT], (at or path)[: 2 * MAX_TEXT]
-        self.touches.setdefault((path, port), Touch(path, touches, self.source(at, line), port, why, now))
+        self.touches.setdefault((path, port), Touch(path, touches, self.source(at, line), port, why, now, wired=wired))
+
+    def down_today(self, path: str, port: str, at: str = "", line: int | None = None) -> None:
+        """Records a port that is on, and of which the device says that nothing passes it now."""
+        why = f"{port} is on, and today nothing passes it"
+        self.touch(path, Touches.STOPS, at, line, port=port, why=why, wired=True)
 
     def touched(self) -> tuple[Touch, ...]:
         """Returns what was recorded as not followed since this was last asked; a file may hold several devices."""

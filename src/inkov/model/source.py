@@ -165,6 +165,7 @@ class Touch:
         why: what differs, where what is in force is not what is configured; empty for what is not followed.
         now: the fields of the port that differ, with what they are today; empty where that is not followed.
         broken: its value cannot be read.
+        wired: it counts where something is cabled to the port alone; a socket that nobody uses is down, too.
     """
 
     path: str
@@ -174,3 +175,4 @@ class Touch:
     why: str = ""
     now: tuple[tuple[str, Any], ...] = field(default=(), compare=False)
     broken: bool = False
+    wired: bool = False

@@ -31,8 +31,11 @@ def touching(switch: Switch, ports: Container[str]) -> list[Touch]:
     return [t for t in some if not t.port or t.port in ports]
 
 
-def _stops(switch: Switch) -> list[Touch]:
-    return [t for t in switch.touches if t.touches is Touches.STOPS and not _settled(switch, t)]
+def _stops(switch: Switch, ends: Container[str] | None = None) -> list[Touch]:
+    """Returns what may stop frames; what counts at cables alone, only at some ends, and where a neighbour was heard."""
+    some = [t for t in switch.touches if t.touches is Touches.STOPS and not _settled(switch, t)]
+    heard = {h.port for h in switch.heard} if ends is not None and any(t.wired for t in some) else ()
+    return [t for t in some if not t.wired or ends is None or t.port in ends or t.port in heard]
 
 
 def settled(switch: Switch) -> list[str]:
@@ -69,9 +72,13 @@ def _some(named: list[str]) -> str:
 
 def doubted(campus: Campus) -> Campus:
     """Returns a campus in which whatever may be touched by what is not followed is not known; the very same where nothing is."""
-    touched = {n: s for n, s in campus.switches.items() if open_touches(s) or _stops(s)}
+    ends: dict[str, set[str]] = {}
+    for cable in campus.cables:
+        for end in (cable.a, cable.b):
+            ends.setdefault(end.switch, set()).add(end.port)
+    touched = {n: s for n, s in campus.switches.items() if open_touches(s) or _stops(s, ends.get(n, ()))}
     table = telling_vlans(campus) if any(open_touches(s) for s in touched.values()) else {}
-    made = {n: _doubted(s, table) for n, s in touched.items()}
+    made = {n: _doubted(s, table, ends.get(n, ())) for n, s in touched.items()}
     return replace(campus, switches={**campus.switches, **made}) if made else campus
 
 
@@ -127,7 +134,7 @@ def _told(value: object) -> Iterator[int]:
         yield from (mask for f in fields(value) for mask in _told(getattr(value, f.name)))
 
 
-def _doubted(switch: Switch, every: Mapping[Vid, Vlan]) -> Switch:
+def _doubted(switch: Switch, every: Mapping[Vid, Vlan], ends: Container[str]) -> Switch:
     some = open_touches(switch)
     frames = [t for t in some if t.touches is Touches.FRAMES]
     for touch in (t for t in frames if t.port):
@@ -161,7 +168,7 @@ def _doubted(switch: Switch, every: Mapping[Vid, Vlan]) -> Switch:
         switch = replace(switch, learns=switch.learns or said(packets), filters={})
     if any(t.touches is Touches.ADDRESSES for t in some):
         switch = replace(switch, gateways_stated=False)
-    if stops := _stops(switch):
+    if stops := _stops(switch, ends):
         ports = {n: replace(p, doubt=p.doubt or _may_stop(p.name, stops)) for n, p in switch.ports.items()}
         switch = replace(switch, ports=ports)
     kept = (t for t in switch.touches if t.touches is Touches.GUARDS or _settled(switch, t))

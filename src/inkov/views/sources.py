@@ -122,7 +122,7 @@ def _device(
 
 def _short(told: Told) -> tuple[str, ...]:
     """Returns what is missing from a file itself, and what it states that is not followed."""
-    paths = sorted({t.path for t in told.said.touches})
+    paths = sorted({t.path for t in told.said.touches if not t.wired})
     return (*told.short, *([f"states {joined_names(paths, 3)}, not followed"] if paths else []))
 
 

@@ -285,10 +285,13 @@ class _Component:
         if "enabled" in entry:
             places[Setting.ENABLED.key] = f"{path}/enabled"
         speed = str(entry.get("speed", ""))
+        enabled = self._flag(entry, "enabled", path, missing=True) and text_of(entry, "admin-status") != "down"
+        if enabled and text_of(entry, "oper-status") in {"down", "lower-layer-down", "not-present"}:
+            self.reading.down_today("/interfaces/interface/oper-status", name, f"{path}/oper-status")
         return Port(
             name=name[:MAX_TEXT],
             switching=Unstated() if lag is not None else self._switching(name, path, places),
-            enabled=self._flag(entry, "enabled", path, missing=True) and text_of(entry, "admin-status") != "down",
+            enabled=enabled,
             label=text_of(entry, "description"),
             lag=lag,
             is_lag=is_lag,

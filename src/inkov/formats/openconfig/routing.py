@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 
 from inkov.formats.openconfig.filters import Filters, Place, kind_of
 from inkov.formats.openconfig.static_routes import static_routes
+from inkov.formats.openconfig.switched import DOWN
 from inkov.formats.openconfig.tree import Node, child, entries, flag, is_off, leaves_of, pick, short
 from inkov.formats.openconfig.wrappers import local
 from inkov.formats.reading import MAX_TEXT, Reading
@@ -63,7 +64,14 @@ def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinter
             tag, doubt = _tag(sub, here, reading)
             number = index if isinstance(index, int) else 0
             label = short(leaves.get("description"))
+            doubt = doubt or _down(leaves, f"subinterface {number} of {pick(entry, 'name')}")
             yield Subinterface(number, tag, addresses, on, tuple(_shared(sub, here, reading)), doubt, label)
+
+
+def _down(leaves: Node, name: str) -> str:
+    """Says that nothing passes an interface today, where its state says so."""
+    down = local(str(leaves.get("oper-status", ""))) in DOWN
+    return f"whether {name} is up: it is on, and today nothing passes it" if down else ""
 
 
 def _tag(sub: Node, path: str, reading: Reading) -> tuple[Vid | None, str]:
@@ -232,7 +240,8 @@ class Layer3:
                 source = self.reading.source(f"{path}/routed-vlan")
                 virtual = tuple(dict.fromkeys(shared))
                 label = f"{name} {short(leaves.get('description'))}".strip()[:MAX_TEXT]
-                yield (name, 0), Gateway(vid, tuple(own), enabled=enabled, source=source, virtual=virtual, label=label)
+                made = Gateway(vid, tuple(own), enabled=enabled, source=source, virtual=virtual, label=label)
+                yield (name, 0), replace(made, doubt=_down(leaves, name))
             return
         for sub in (s for s in subs if s.addresses):
             source = self.reading.source(f"{path}/subinterfaces/subinterface[index={sub.number}]")

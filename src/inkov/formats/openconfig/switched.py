@@ -21,6 +21,10 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
         Whether there was anything.
     """
     found = False
+    state = {local(k): v for k, v in child(entry, "state").items()}
+    if local(str(state.get("oper-status", ""))) in DOWN and leaves_of(entry).get("enabled") not in (False, "false"):
+        reading.down_today("/interfaces/interface/state/oper-status", name, f"{path}/state/oper-status")
+        found = True
     for holder in ("", "ethernet", "aggregation"):
         node = child(entry, holder) if holder else entry
         where = f"/interfaces/interface{holder and '/'}{holder}"
@@ -59,6 +63,9 @@ def record_today(entry: Node, name: str, path: str, reading: Reading) -> bool:
             found = True
     return found
 
+
+DOWN: Final = frozenset({"DOWN", "LOWER_LAYER_DOWN", "NOT_PRESENT"})
+"""States of an interface that nothing passes (`oper-status`)."""
 
 _WRITTEN: Final = {"true": True, "false": False}
 """Booleans as XML writes them."""

@@ -36,7 +36,7 @@ class Thing(NamedTuple):
 _MIB2, _LLDP, _LAG = "1.3.6.1.2.1", "1.0.8802.1.1.2.1", "1.2.840.10006.300.43.1"
 _DOT1, _MED = f"{_LLDP}.5.32962.1", f"{_LLDP}.5.4795.1"
 _NUMBERS = {
-    f"{_MIB2}.2.2.1": {3: "ifType", 7: "ifAdminStatus"},
+    f"{_MIB2}.2.2.1": {3: "ifType", 7: "ifAdminStatus", 8: "ifOperStatus"},
     f"{_MIB2}.31.1.1.1": {15: "ifHighSpeed"},
     f"{_MIB2}.31.1.2.1": {3: "ifStackStatus"},
     f"{_MIB2}.4": {1: "ipForwarding"},
@@ -133,7 +133,7 @@ PROTO_LABELS: Final = {
 """Labels of what a route comes from (IANAipRouteProtocol); what is not here is a protocol all the same."""
 
 RANGES: Final = {
-    "ifAdminStatus": (1, 3), "ipForwarding": (1, 2), "dot1dBaseType": (1, 4), "dot1dStpVersion": (0, 3),
+    "ifAdminStatus": (1, 3), "ifOperStatus": (1, 7), "ipForwarding": (1, 2), "dot1dBaseType": (1, 4), "dot1dStpVersion": (0, 3),
     "dot1dStpPriority": (0, 65535), "dot1dStpPortPriority": (0, 255), "dot1dStpPortEnable": (1, 2),
     "dot1dStpPortAdminEdgePort": (1, 2), "dot1qGvrpStatus": (1, 2), "dot1qVlanStatus": (1, 3),
     "dot1qVlanStaticRowStatus": (1, 6), "dot1qPvid": (0, 4095), "dot1qPortAcceptableFrameTypes": (1, 3),
@@ -153,6 +153,11 @@ LABELS: Final = {
     "networkAddress": 5, "interfaceName": 6, "local": 7,
 }  # fmt: skip
 """Numbers of enumeration labels, for walks that were told to print labels alone; none has two among these objects."""
+
+OPER_LABELS: Final = {
+    "up": 1, "down": 2, "testing": 3, "unknown": 4, "dormant": 5, "notPresent": 6, "lowerLayerDown": 7,
+}  # fmt: skip
+"""Labels of what an interface does now."""
 
 PORT_LABELS: Final = {"interfaceAlias": 1, "portComponent": 2, "macAddress": 3, "networkAddress": 4, "interfaceName": 5}
 """Labels of port identifiers, which are numbered otherwise than those of chassis."""

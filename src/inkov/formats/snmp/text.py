@@ -12,7 +12,7 @@ from functools import lru_cache
 from itertools import accumulate, count, repeat
 from typing import Final, NamedTuple
 
-from inkov.formats.snmp.objects import LABELS, PORT_LABELS, PROTO_LABELS, ROUTE_LABELS, Form, Thing
+from inkov.formats.snmp.objects import LABELS, OPER_LABELS, PORT_LABELS, PROTO_LABELS, ROUTE_LABELS, Form, Thing
 from inkov.formats.snmp.oids import Finder, Run, Trouble, Value, index_of
 from inkov.formats.snmp.record import RECORD
 from inkov.model.source import Touches
@@ -291,7 +291,12 @@ def _value(thing: Thing, typed: bytes, body: bytes) -> int | str | bytes | None:
     return octets.decode("utf-8", "replace")
 
 
-_OWN_LABELS: Final = {"PortIdSubtype": PORT_LABELS, "RouteType": ROUTE_LABELS, "RouteProto": PROTO_LABELS}
+_OWN_LABELS: Final = {
+    "PortIdSubtype": PORT_LABELS,
+    "OperStatus": OPER_LABELS,
+    "RouteType": ROUTE_LABELS,
+    "RouteProto": PROTO_LABELS,
+}
 
 
 def _number(name: str, body: bytes) -> int | None:

@@ -53,6 +53,7 @@ _HEX_DIGITS: Final = frozenset(b"0123456789abcdefABCDEF")
 _MOST_PORTS = 20_000
 _MOST_TROUBLES = 6
 _SATURATED = 65_535
+_DOWN: Final = frozenset({2, 6, 7})
 
 
 def read(data: bytes, reading: Reading, given: Given) -> Content:
@@ -148,6 +149,9 @@ class Walk(Tables):
             if self.number("ifType", (i,)) in _TUNNELS:
                 line = self.line("ifType", (i,))
                 self.reading.touch("/ifType", Touches.FRAMES, f"ifType of bridge port {p}", line)
+        for i, name in self.names.items():
+            if self.number("ifOperStatus", (i,)) in _DOWN and self.number("ifAdminStatus", (i,)) != 2:
+                self.reading.down_today("/ifOperStatus", name, f"ifOperStatus.{i}", self.line("ifOperStatus", (i,)))
         copies = [line for value, line in self.tables["portCopyStatus"].values() if value == 1]
         if copies:
             self.reading.touch("/portCopyTable", Touches.FRAMES, "portCopyTable", copies[0])

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from inkov.forwarding.network import Network
 from inkov.kinds.table import setting_words
-from inkov.model.names import ports_text
+from inkov.model.names import PortRef, ports_text
 from inkov.model.settings import Setting
 from inkov.model.switch import Switch
 from inkov.model.vlanset import NONE, VlanSet
@@ -94,9 +94,11 @@ _TODAY = """{"openconfig-interfaces:interfaces": {"interface": [{"name": "1", "e
 )
 def today(facts: Facts) -> Iterator[Fault]:
     """Yields one finding a port."""
+    cabled = facts.network.cabled
     for name, switch in facts.network.switches.items():
-        for port in dict.fromkeys(t.port for t in switch.touches if t.why):
-            some = [t for t in switch.touches if t.why and t.port == port]
+        told = [t for t in switch.touches if t.why and (not t.wired or PortRef(name, t.port) in cabled)]
+        for port in dict.fromkeys(t.port for t in told):
+            some = [t for t in told if t.port == port]
             why = joined([t.why for t in some])
             yield Fault(
                 place=f"{name}:{port}" if port else name,
