@@ -207,7 +207,7 @@ class _Loader:
                         self._keep(read, path, chosen, reading, data, asked_for=asked_for)
                     return
                 if wrong:
-                    if self._in_part(chosen, wrong):
+                    if self._in_part(chosen, wrong, read):
                         self._add(in_part(read, wrong), path, chosen, reading)
                     return
                 said = tuple(self.notes[notes:])
@@ -222,9 +222,9 @@ class _Loader:
         except BadInput as exc:
             self.unread.extend(exc.problems)
 
-    def _in_part(self, chosen: Format, wrong: Sequence[Problem]) -> bool:
+    def _in_part(self, chosen: Format, wrong: Sequence[Problem], read: Entries) -> bool:
         """Tells whether the rest of a file counts, some values of which cannot be read."""
-        some = not chosen.typed and all(p.source.path for p in wrong)
+        some = bool(read) and not chosen.typed and all(p.source.path for p in wrong)
         if some:
             self.unread[-len(wrong) :] = map(as_partly, wrong)
         return some
@@ -307,7 +307,7 @@ class _Loader:
             self.unread.extend(exc.problems)
             return False
         wrong = self.unread[problems:]
-        if not isinstance(read, tuple) or isinstance(read, Part) or (wrong and not self._in_part(chosen, wrong)):
+        if not isinstance(read, tuple) or isinstance(read, Part) or (wrong and not self._in_part(chosen, wrong, read)):
             return False
         self._add(in_part(read, wrong), path, chosen, reading)
         return True

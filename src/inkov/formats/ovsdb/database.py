@@ -307,7 +307,7 @@ class _Database:
         tags, listed, inner = values(row.get("tag")), values(row.get("trunks")), values(row.get("cvlans"))
         numbers = [*tags, *listed, *inner]
         if any(type(n) is not int or not 0 <= n <= VID_MAX + 1 for n in numbers):
-            self.reading.wrong("a VLAN here is no number from 0 to 4095", path)
+            self.reading.wrong("a VLAN here is no number from 0 to 4095", f"{path}/tag")
             return Unstated()
         tag = tags[0] if tags else 0
         mode = (values(row.get("vlan_mode")) or ["access" if tags else "trunk"])[0]
