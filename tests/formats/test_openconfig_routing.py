@@ -348,6 +348,16 @@ def test_a_gateway_that_nothing_passes_today_is_not_surely_up(tmp_path):
     assert "whether v10 is up: it is on, and today nothing passes it" in verdict.outcome.missing
 
 
+@pytest.mark.parametrize(("side", "outcome"), [("state", Proved), ("config", CannotTell)])
+def test_a_neighbour_that_somebody_wrote_down_may_be_another_station(tmp_path, side, outcome):
+    made = document([entry(10, "ACCEPT")])
+    told = {"ip": "192.0.2.3", "link-layer-address": "02:00:00:00:00:09"}
+    routed = made["interfaces"]["interface"][2]["routed-vlan"]["ipv4"]
+    routed["neighbors"] = {"neighbor": [{"ip": "192.0.2.3", side: told}]}
+    (verdict,) = inkov.prove(load(tmp_path, made), ["together 10 20 layer 3"])
+    assert isinstance(verdict.outcome, outcome)
+
+
 READ_AS_TEXT = {"vlan", "sequence-id", "index", "preference", "metric"}
 """Leaves that another value than theirs would do for: any number, or any text."""
 

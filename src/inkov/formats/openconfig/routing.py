@@ -64,7 +64,7 @@ def subinterfaces(entry: Node, path: str, reading: Reading) -> Iterator[Subinter
             tag, doubt = _tag(sub, here, reading)
             number = index if isinstance(index, int) else 0
             label = short(leaves.get("description"))
-            doubt = doubt or _down(leaves, f"subinterface {number} of {pick(entry, 'name')}")
+            doubt = doubt or _down(leaves, f"subinterface {number} of {pick(entry, 'name')}") or _by_hand(sub)
             yield Subinterface(number, tag, addresses, on, tuple(_shared(sub, here, reading)), doubt, label)
 
 
@@ -72,6 +72,16 @@ def _down(leaves: Node, name: str) -> str:
     """Says that nothing passes an interface today, where its state says so."""
     down = local(str(leaves.get("oper-status", ""))) in DOWN
     return f"whether {name} is up: it is on, and today nothing passes it" if down else ""
+
+
+def _by_hand(node: Node) -> str:
+    """Says that somebody wrote down which station has an address: whether it does, is not known."""
+    for family, held in _families_of(node):
+        for entry in entries(child(held, "neighbors"), "neighbor", "ip", Reading(""), ""):
+            if "link-layer-address" in {local(leaf) for leaf in child(entry, "config")}:
+                ip = short(pick(entry, "ip") or leaves_of(entry).get("ip"))
+                return f"whether {ip} has the address that {family}/neighbors gives it by hand"
+    return ""
 
 
 def _tag(sub: Node, path: str, reading: Reading) -> tuple[Vid | None, str]:
@@ -241,7 +251,7 @@ class Layer3:
                 virtual = tuple(dict.fromkeys(shared))
                 label = f"{name} {short(leaves.get('description'))}".strip()[:MAX_TEXT]
                 made = Gateway(vid, tuple(own), enabled=enabled, source=source, virtual=virtual, label=label)
-                yield (name, 0), replace(made, doubt=_down(leaves, name))
+                yield (name, 0), replace(made, doubt=_down(leaves, name) or _by_hand(routed))
             return
         for sub in (s for s in subs if s.addresses):
             source = self.reading.source(f"{path}/subinterfaces/subinterface[index={sub.number}]")
