@@ -95,6 +95,9 @@ def test_links_that_lead_in_circles_are_not_followed(tmp_path):
         ran = audit(tmp_path, f"site/{name}")
         assert ran.code == 2
         assert name in ran.err
+    (tmp_path / "out").symlink_to("nowhere")
+    ran = run_inkov("convert", "site", "-o", "out", cwd=tmp_path)
+    assert (ran.code, "out: this link leads nowhere; nothing was written\n" in ran.err) == (2, True)
 
 
 @pytest.mark.few(3)

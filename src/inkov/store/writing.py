@@ -34,6 +34,8 @@ def write_set(texts: Mapping[Path, str]) -> None:
             here = _target(name)
             missing = [p for p in here.parents if not p.exists()]
             for folder in reversed(missing):
+                if folder.is_symlink():
+                    raise BadInput([Problem(Source(folder.as_posix()), "this link leads nowhere; nothing was written")])
                 folder.mkdir()
                 made.append(folder)
             if here.is_dir():
