@@ -11,8 +11,8 @@ from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
 from inkov.model.switch import Kind, Stance
-from inkov.model.tree import BridgeTree, Protocol
-from strategies import VLANS, campuses, often, open_campuses, trunked
+from inkov.model.tree import BridgeTree, Protocol, Sync
+from strategies import VLANS, announced, campuses, often, open_campuses, trunked
 
 
 @st.composite
@@ -21,7 +21,11 @@ def changed(draw, campus):
     made = dict(campus.switches)
     for name in draw(st.lists(st.sampled_from(sorted(made)), min_size=1, max_size=2, unique=True)):
         switch = made[name]
-        what = draw(st.sampled_from(["enabled", "enabled", "switching", "stance", "table", "tree", "prunes"]))
+        what = draw(
+            st.sampled_from(
+                ["enabled", "enabled", "switching", "stance", "table", "tree", "prunes", "sync", "registration"]
+            )
+        )
         port = switch.ports[draw(st.sampled_from(sorted(switch.ports)))]
         other = switch.ports[draw(st.sampled_from(sorted(switch.ports)))]
         fresh = {
@@ -38,6 +42,10 @@ def changed(draw, campus):
             made[name] = replace(switch, tree=BridgeTree(protocol, 4096))
         elif what == "prunes":
             made[name] = replace(switch, prunes=not switch.prunes)
+        elif what == "sync":
+            made[name] = replace(switch, sync=draw(st.sampled_from([None, Sync("a", generation=5), Sync("a")])))
+        elif what == "registration":
+            made[name] = replace(switch, registration=draw(st.sampled_from([None, True, False])))
     return replace(campus, switches=made)
 
 
@@ -52,8 +60,14 @@ def edges(network):
     return {name: some for name, some in network.graph(View.USUAL).edges.items() if some}
 
 
+def views(network):
+    """What passes and who is where in every reading, however it is ordered."""
+    edges = {v: {n: sorted(map(repr, some)) for n, some in network.graph(v).edges.items() if some} for v in View}
+    return edges, {v: network.uncommon_domains(v) for v in View}, network.parted, network.members
+
+
 @settings(max_examples=often(150))
-@given(st.one_of(campuses(), open_campuses(), trunked()), st.data())
+@given(st.one_of(campuses(), open_campuses(), trunked(), announced()), st.data())
 def test_a_network_like_another_is_what_it_is_alone(campus, data):
     after = data.draw(changed(campus))
     gone = data.draw(st.sampled_from([None, None, *campus.switches]))
@@ -71,6 +85,7 @@ def test_a_network_like_another_is_what_it_is_alone(campus, data):
     assert like.links_of == alone.links_of
     assert (like.cabled, like.edge_ports) == (alone.cabled, alone.edge_ports)
     assert edges(like) == edges(alone)
+    assert views(like) == views(alone)
     graphs = like.graph(View.USUAL), alone.graph(View.USUAL)
     assert graphs[0].stacked == graphs[1].stacked
     assert [like.passes(k) for k in like.links] == [alone.passes(k) for k in alone.links]
