@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from typing import Any, Final
 
@@ -53,6 +53,9 @@ _WHOLE: Final = (
     "limits",
 )
 _HIDDEN: Final = frozenset({"secret", "source", "origin"})
+_LONG: Final = 60
+"""Two settings of more characters than these are told by what differs."""
+
 _WORDS: Final = {"is_lag": "LAG", "tag_format": "tags", "unstated_habits": "habits not stated", "heard": "neighbours"}
 
 
@@ -165,7 +168,10 @@ def _switching(a: Port, b: Port) -> str:
     if was and now and type(a.switching) is type(b.switching) and replace(was, allowed=now.allowed) == now:
         less, more = was.allowed - now.allowed, now.allowed - was.allowed
         return "list: " + ", ".join([*([f"without {less}"] if less else []), *([f"with {more}"] if more else [])])
-    return f"{setting_words(a)} → {setting_words(b)}"
+    words = setting_words(a), setting_words(b)
+    if type(a.switching) is type(b.switching) and sum(map(len, words)) > _LONG:
+        return _differing(a.switching, b.switching)
+    return " → ".join(words)
 
 
 def _vlan(vid: int, was: Vlan | None, now: Vlan | None) -> str:
@@ -193,8 +199,20 @@ def _differing(was: object, now: object) -> str:
         a, b = getattr(was, f.name), getattr(now, f.name)
         if f.compare and a != b:
             name = f.name.replace("_", " ")
-            shown.append(f"{name} changed" if f.name in _HIDDEN else f"{name} {_shown(a)} → {_shown(b)}")
+            if f.name in _HIDDEN:
+                shown.append(f"{name} changed")
+            elif isinstance(a, tuple) and isinstance(b, tuple) and a and b:
+                shown.append(f"{name} {_listed(a, b)}")
+            else:
+                shown.append(f"{name} {_shown(a)} → {_shown(b)}")
     return ", ".join(shown)
+
+
+def _listed(was: Sequence[object], now: Sequence[object]) -> str:
+    """Returns what a list lost and got."""
+    gone, new = [x for x in was if x not in now], [x for x in now if x not in was]
+    parts = [f"{word} {_shown(tuple(some))}" for word, some in (("without", gone), ("with", new)) if some]
+    return " and ".join(parts) or "in another order"
 
 
 def _shown(value: object) -> str:
