@@ -7,6 +7,7 @@ import pytest
 
 import inkov
 import writers
+from conftest import run_inkov, write_files
 from inkov.model.source import Touches
 from inkov.model.switch import Routed
 from inkov.proof.outcome import Broken, CannotTell, Proved
@@ -356,6 +357,15 @@ def test_a_neighbour_that_somebody_wrote_down_may_be_another_station(tmp_path, s
     routed["neighbors"] = {"neighbor": [{"ip": "192.0.2.3", side: told}]}
     (verdict,) = inkov.prove(load(tmp_path, made), ["together 10 20 layer 3"])
     assert isinstance(verdict.outcome, outcome)
+
+
+def test_a_gateway_that_is_off_is_written_off_with_its_label(tmp_path):
+    core = "inkov: switch\nname: core\nvlans: {10: users}\nports: {1: {access: 10}}\nrouting: true\n"
+    core += "gateways: {10: {address: 192.0.2.1/24, enabled: false, label: desks}}\n"
+    write_files(tmp_path, {"site/core.yaml": core})
+    assert run_inkov("convert", "site", "-o", "new", "--to", "openconfig", cwd=tmp_path).code == 0
+    (gateway,) = inkov.load(tmp_path / "new").switches["core"].gateways
+    assert (gateway.enabled, gateway.label) == (False, "vlan10 desks")
 
 
 READ_AS_TEXT = {"vlan", "sequence-id", "index", "preference", "metric"}

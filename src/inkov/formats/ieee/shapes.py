@@ -83,7 +83,7 @@ _KEYS: Final = {
 def checked(node: Any, path: str, reading: Reading) -> None:
     """Takes out of what stands below a root whatever is not what it must be, and records it."""
     listed = next(iter(_SHAPES[path])) if path != "/lldp" else ""
-    if not isinstance(node, dict) or (listed and listed not in node):
+    if not isinstance(node, dict) or (node and listed and listed not in node):
         reading.wrong(f"{node!r:.40} is no object that lists each {listed or 'port'}", path)
     else:
         _below(node, path, path, reading)

@@ -12,6 +12,7 @@ from inkov.kinds.accounts import is_stated
 from inkov.kinds.spell import leaves
 from inkov.kinds.table import subinterfaces
 from inkov.model.names import ports_text
+from inkov.model.routing import Gateway
 from inkov.model.switch import ALL_HABITS, DOT1Q, Kind, Lacp, Port, Switch, VlanType
 from inkov.model.tree import Protocol
 
@@ -25,7 +26,7 @@ def text(switch: Switch) -> tuple[str, list[str]]:
         "openconfig-system:system": {"config": {"hostname": switch.name}},
         "openconfig-interfaces:interfaces": {
             "interface": [_interface(switch, p, left_out) for p in switch.ports.values()]
-            + [_vlan_interface(g.vid, [str(a) for a in g.addresses]) for g in switch.gateways if not g.port and g.vid]
+            + [_vlan_interface(g) for g in switch.gateways if not g.port and g.vid]
         },
     }
     if switch.vlans is not None:
@@ -89,12 +90,14 @@ def _subinterface(switch: Switch, port: Port, index: int, tag: int | None) -> di
     return {**made, **_addresses(addresses)}
 
 
-def _vlan_interface(vid: int | None, addresses: list[str]) -> dict[str, Any]:
-    name = f"vlan{vid}"
+def _vlan_interface(gateway: Gateway) -> dict[str, Any]:
+    name = f"vlan{gateway.vid}"
+    label = {"description": gateway.label} if gateway.label else {}
+    addresses = _addresses([str(a) for a in gateway.addresses])
     return {
         "name": name,
-        "config": {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": True},
-        "openconfig-vlan:routed-vlan": {"config": {"vlan": vid}, **_addresses(addresses)},
+        "config": {"name": name, "type": "iana-if-type:l3ipvlan", "enabled": gateway.enabled, **label},
+        "openconfig-vlan:routed-vlan": {"config": {"vlan": gateway.vid}, **addresses},
     }
 
 
