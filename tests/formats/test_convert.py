@@ -1,28 +1,34 @@
 """What `convert` writes reads back as the same campus: frames, links and what is not known."""
 
 import random
+from dataclasses import replace
 from ipaddress import ip_interface
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 import inkov
 import writers
 from conftest import DATA, run_inkov, write_files
 from inkov.formats.format import Given
+from inkov.formats.openconfig import exports
 from inkov.formats.openconfig import writer as openconfig_writer
 from inkov.formats.ours import switch_writer
 from inkov.formats.ours.reader import read
 from inkov.formats.reading import Reading
 from inkov.forwarding.network import Network
+from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import View
+from inkov.kinds.table import setting_words
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway
 from inkov.model.source import Origin
-from inkov.model.switch import Bridged, General, Switch, Trunk, Vlan
+from inkov.model.switch import Bridged, General, Routed, Switch, Trunk, Vlan
 from inkov.model.vlanset import VlanSet
 from inkov.rules.catalogue import RULES
-from strategies import campuses
+from routed import routed_campuses
+from strategies import campuses, often, open_campuses
 
 
 def relays(campus, views=(View.MUST, View.MAY)):
@@ -67,6 +73,23 @@ def test_a_switch_of_any_kind_reads_back(campus):
             switch.routing,
         )
         assert (again.habits, again.unstated_habits) == (switch.habits, switch.unstated_habits)
+
+
+@settings(max_examples=often(60))
+@given(st.one_of(campuses(), open_campuses(), routed_campuses()))
+def test_openconfig_of_a_switch_of_any_kind_is_read_without_a_word_and_opens_nothing(campus):
+    """What it cannot say is not known there, or told: a list of VLANs is the same, or no list."""
+    for switch in campus.switches.values():
+        reading = Reading("x.json")
+        (entry,) = exports.read(openconfig_writer.text(switch)[0].encode(), reading, Given("x"))
+        assert reading.problems == []
+        for name, port in entry.switch.ports.items():
+            own = switch.ports[name]
+            assert (port.enabled, port.label, port.lag) == (own.enabled, own.label, own.lag)
+            if is_stated(port.switching) and not isinstance(port.switching, Routed):
+                assert setting_words(port) == setting_words(replace(own, stance=None))
+        off = {(g.port, g.vid): g.enabled for g in switch.gateways}
+        assert all(g.enabled == off[g.port, g.vid] for g in entry.switch.gateways)
 
 
 EXAMPLES = {

@@ -368,6 +368,18 @@ def test_a_gateway_that_is_off_is_written_off_with_its_label(tmp_path):
     assert (gateway.enabled, gateway.label) == (False, "vlan10 desks")
 
 
+def test_a_trunk_without_vlans_and_a_table_of_its_own_are_told_and_not_written(tmp_path):
+    core = "inkov: switch\nname: core\nvlans: {10: users}\nports: {1: {access: 10}, u: {trunk: none}}\nrouting: true\n"
+    core += "gateways: {10: {address: 192.0.2.1/24, vrf: guests}}\n"
+    write_files(tmp_path, {"site/core.yaml": core})
+    ran = run_inkov("convert", "site", "-o", "new", "--to", "openconfig", cwd=tmp_path)
+    assert ran.code == 0
+    for what in ("routing tables of their own for gateways", "neither an access port nor a trunk: u"):
+        assert what in ran.err + ran.out
+    held = json.loads((tmp_path / "new" / "core.json").read_text("utf-8"))["openconfig-interfaces:interfaces"]
+    assert [i for i in held["interface"] if i["name"] == "u" and "openconfig-if-ethernet:ethernet" in i] == []
+
+
 READ_AS_TEXT = {"vlan", "sequence-id", "index", "preference", "metric"}
 """Leaves that another value than theirs would do for: any number, or any text."""
 

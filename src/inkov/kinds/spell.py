@@ -131,9 +131,11 @@ def leaves(switching: Switching) -> dict[str, Any] | None:
             found: dict[str, Any] = {"interface-mode": "TRUNK"}
             if switching.native is not None:
                 found["native-vlan"] = switching.native
+            if not switching.allowed:
+                return None  # an empty list means every VLAN there
             if switching.allowed != ALL:
                 found["trunk-vlans"] = [_range(part) for part in str(switching.allowed).split(",")]
-            return found if switching.allowed else None
+            return found
         case _:
             return None
 

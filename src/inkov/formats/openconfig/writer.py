@@ -82,11 +82,14 @@ def _held(port: Port) -> dict[str, Any]:
 
 
 def _subinterface(switch: Switch, port: Port, index: int, tag: int | None) -> dict[str, Any]:
-    made: dict[str, Any] = {"index": index, "config": {"index": index}}
+    own = [g for g in switch.gateways if g.port == port.name and g.vid == tag]
+    label = next(({"description": g.label} for g in own if g.label), {})
+    off = {} if all(g.enabled for g in own) else {"enabled": False}
+    made: dict[str, Any] = {"index": index, "config": {"index": index, **off, **label}}
     if tag is not None:
         match = {"single-tagged": {"config": {"vlan-id": tag}}}
         made["openconfig-vlan:vlan"] = {"match": match}
-    addresses = [str(a) for g in switch.gateways if g.port == port.name and g.vid == tag for a in g.addresses]
+    addresses = [str(a) for g in own for a in g.addresses]
     return {**made, **_addresses(addresses)}
 
 
@@ -190,6 +193,8 @@ def _of_switch(switch: Switch) -> Iterator[str]:
         "dynamic pruning": switch.prunes,
         "address filters": switch.filters,
         "static routes": switch.routes,
+        "that it learns routes": switch.learns,
+        "routing tables of their own for gateways": any(g.vrf for g in switch.gateways),
         "private VLANs": any(e.type is not VlanType.PLAIN for e in (switch.vlans or {}).values()),
         f"spanning tree {switch.tree.protocol.value if switch.tree.protocol else ''}": switch.tree.protocol
         in {Protocol.STP, Protocol.OFF},
