@@ -313,3 +313,17 @@ gateways: {{{}30: {{address: 10.3.0.{}/24}}}}
 routes: [{{to: {}]
 ports: {{{}: {{access: {}}}, u1: {{trunk: 30, stance: silent}}, u2: {{trunk: 30, stance: silent}}}}
 """
+
+
+def test_a_voice_vlan_that_leaves_tagged_into_a_hub_comes_back_into_no_access_port(tmp_path, inkov):
+    """Two ports of one switch before one hub: both carry VLAN 1, one of them with a tag, which the other does not take."""
+    own = "inkov: switch\nname: {}\nvlans: {{1: desks, 10: users}}\ntree: {{protocol: 'off'}}\nassume: {{own-tag: drop}}\nregistration: false\nports: {}\n"
+    files = {
+        "hall.yaml": own.format("hall", "{1: {access: 1}, 2: {access: 10, voice: 1}}").replace("false", "off"),
+        "pier.yaml": own.format("pier", "{1: {access: 1}, u: {access: 1}}").replace("false", "off"),
+        "hub.yaml": "inkov: switch\nname: hub\nkind: unmanaged\nports: {1-3: {}}\n",
+        "campus.yaml": "inkov: campus\nname: c\ncables: [hall 1 - hub 1, hall 2 - hub 2, pier u - hub 3]\n",
+    }
+    write_files(tmp_path, files)
+    ran = inkov("prove", ".", "--claim", "together 1")
+    assert (ran.code, "go round" in ran.out) == (0, False)

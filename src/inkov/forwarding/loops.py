@@ -141,7 +141,7 @@ def _rings(pairs: Iterable[tuple[str, str]]) -> Iterator[str]:
 
 def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
     """Returns the VLANs whose frames go round in a ring, by switch: they may have other numbers at other places of it."""
-    if any(_turns(network, k, view) for k in block.links):
+    if _untagged_unlike(network, block, view) or any(_turns(network, k, view) for k in block.links):
         names = {e.switch for k in block.links for e in (k.a, k.b)}
         starts = (Frame(name, d, (), -1) for name in names for d in _domains(network, name))
         return _followed(network, block.links, view, starts)
@@ -151,6 +151,13 @@ def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
         for name in _rings((k.a.switch, k.b.switch) for i, k in enumerate(block.links) if carried[i] & some):
             found[name] |= some
     return found
+
+
+def _untagged_unlike(network: Network, block: Block, view: View) -> bool:
+    """Tells whether ports before unmanaged devices make different VLANs of frames without a tag, which each of them hears of the others."""
+    pairs = [p for k in block.links for p in ((k.a, k.b), (k.b, k.a)) if network.unmanaged(p[1].switch)]
+    relays = [network.relay(own, view) for own, _ in pairs if not network.unmanaged(own.switch)]
+    return len({(r.in_untagged, r.out_untagged) for r in relays}) > 1
 
 
 def _turns(network: Network, link: Link, view: View) -> bool:
