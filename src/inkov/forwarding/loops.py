@@ -14,7 +14,8 @@ from inkov.forwarding.cabling import Link, finder
 from inkov.forwarding.hop import Hop
 from inkov.forwarding.network import Network
 from inkov.forwarding.trees import Blocking
-from inkov.kinds.relay import Mask, Tags, View
+from inkov.kinds.accounts import is_stated
+from inkov.kinds.relay import Mask, RelayMap, Tags, View
 from inkov.kinds.table import is_tunnel
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind
@@ -71,7 +72,7 @@ def perhaps_loops(network: Network) -> Iterator[Loop]:
         unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
         if unstated or not any(trees.doubt(e) for e in ends):  # else a tree runs, whichever it is
             perhaps.append(block)
-    many = network.heeded.bit_count() * sum(len(b.links) for b in perhaps if b.ring) > _MOST_FOLLOWED
+    many = network.heeded(View.MAY).bit_count() * sum(len(b.links) for b in perhaps if b.ring) > _MOST_FOLLOWED
     yield from _loops_of(network, perhaps, View.USUAL if many else View.MAY)
 
 
@@ -80,7 +81,7 @@ def _loops_of(network: Network, some: Sequence[Block], view: View) -> Iterator[L
     for block in rings:
         hubs = _among_hubs(network, block, view)
         nodes = {e.switch for k in block.links for e in (k.a, k.b)}
-        looping = dict.fromkeys(nodes, network.heeded) if hubs else _looping(network, block, view)
+        looping = dict.fromkeys(nodes, network.heeded(view)) if hubs else _looping(network, block, view)
         if any(looping.values()):
             found.append(Loop(block.links, looping, hubs))
     yield from found
@@ -100,9 +101,13 @@ def _where_they_turn(network: Network, links: Iterable[Link], view: View) -> Ite
             if network.unmanaged(end.switch):
                 yield Frame(end.switch, 0, (), -1)
             elif is_tunnel(network.port(link.a).switching) or is_tunnel(network.port(link.b).switching):
-                yield from (Frame(end.switch, d, (), -1) for d in _domains(network, end.switch))
+                yield from (Frame(end.switch, d, (), -1) for d in _domains(network, end.switch, view))
             else:
-                turned = reduce(or_, (out for out, _ in hop.leaks), 0) & network.heeded & network.active(end.switch)
+                turned = (
+                    reduce(or_, (out for out, _ in hop.leaks), 0)
+                    & network.heeded(view)
+                    & network.active(end.switch, view)
+                )
                 yield from (Frame(end.switch, d, (), -1) for d in bits(turned))
 
 
@@ -143,7 +148,7 @@ def _looping(network: Network, block: Block, view: View) -> Mapping[str, Mask]:
     """Returns the VLANs whose frames go round in a ring, by switch: they may have other numbers at other places of it."""
     if _untagged_unlike(network, block, view) or any(_turns(network, k, view) for k in block.links):
         names = {e.switch for k in block.links for e in (k.a, k.b)}
-        starts = (Frame(name, d, (), -1) for name in names for d in _domains(network, name))
+        starts = (Frame(name, d, (), -1) for name in names for d in _domains(network, name, view))
         return _followed(network, block.links, view, starts)
     carried = {i: _carried(network, k, view) for i, k in enumerate(block.links)}
     found: dict[str, Mask] = defaultdict(int)
@@ -165,10 +170,12 @@ def _turns(network: Network, link: Link, view: View) -> bool:
     ends = (link.a, link.b)
     if any(is_tunnel(network.port(e).switching) for e in ends):
         return True
+    if view is View.MAY and not all(is_stated(network.port(e).switching) for e in ends):
+        return True  # one of which nothing is known may be a tunnel
     there, back = _hops(network, link, view)
     if any(network.unmanaged(e.switch) for e in ends):
-        return (there.origin(-1) ^ back.carry(-1)) & network.heeded != 0
-    return bool(there.leaks or back.leaks or (there.kept ^ back.kept) & network.heeded)
+        return (there.origin(-1) ^ back.carry(-1)) & network.heeded(view) != 0
+    return bool(there.leaks or back.leaks or (there.kept ^ back.kept) & network.heeded(view))
 
 
 def _hops(network: Network, link: Link, view: View) -> tuple[Hop, Hop]:
@@ -180,23 +187,26 @@ def _hops(network: Network, link: Link, view: View) -> tuple[Hop, Hop]:
 
 def _followed(network: Network, links: Sequence[Link], view: View, starts: Iterable[Frame]) -> Mapping[str, Mask]:
     """Returns the VLANs that go round by switch, by following frames from link to link: by way of one VLAN or several, one way round or both."""
-    ways: dict[str, list[tuple[int, str, Hop]]] = defaultdict(list)
+    ways: dict[str, list[tuple[int, str, Hop, RelayMap | None]]] = defaultdict(list)
     for n, link in enumerate(links):
         if network.counts(link, view):
-            there, back = _hops(network, link, view)
-            ways[link.a.switch].append((n, link.b.switch, there))
-            ways[link.b.switch].append((n, link.a.switch, back))
-    todo, among = list(starts), network.heeded | 1
+            for near, far, hop in zip((link.a, link.b), (link.b, link.a), _hops(network, link, view), strict=True):
+                pushes = view is View.MAY and not is_stated(network.port(far).switching)
+                ways[near.switch].append((n, far.switch, hop, network.relay(near, view) if pushes else None))
+    todo, among = list(starts), network.heeded(view) | 1
     onward: dict[Frame, list[Frame]] = {}
     while todo:
         frame = todo.pop()
         if frame not in onward:
             onward[frame] = [
-                Frame(far, crossed.domain, crossed.inner, n)
-                for n, far, hop in ways[frame.switch]
+                Frame(far, domain, inner, n)
+                for n, far, hop, near in ways[frame.switch]
                 if n != frame.came
-                for crossed in hop.cross(frame.domain, frame.inner, among)
-                if len(crossed.inner) <= _MOST_TAGS
+                for domain, inner in (
+                    *((c.domain, c.inner) for c in hop.cross(frame.domain, frame.inner, among)),
+                    *_pushed(near, frame, among),
+                )
+                if len(inner) <= _MOST_TAGS
             ]
             todo += onward[frame]
     circles = _in_circles(onward)
@@ -206,6 +216,13 @@ def _followed(network: Network, links: Sequence[Link], view: View, starts: Itera
         if not (frame.inner or network.unmanaged(frame.switch)):
             found[frame.switch] |= 1 << frame.domain
     return found
+
+
+def _pushed(near: RelayMap | None, frame: Frame, among: Mask) -> Iterator[tuple[int, Tags]]:
+    """Yields what a far port of which nothing is known may make of a frame as a tunnel: a frame of any VLAN with its tags inside."""
+    for tags in near.send(frame.domain, frame.inner) if near is not None else ():
+        if tags:
+            yield from ((d, tags) for d in bits(among & ~1))
 
 
 def _leading_to(frames: Iterable[Frame], before: Mapping[Frame, Iterable[Frame]]) -> Collection[Frame]:
@@ -245,8 +262,8 @@ def _turned(onward: Mapping[Frame, Iterable[Frame]]) -> dict[Frame, list[Frame]]
     return found
 
 
-def _domains(network: Network, name: str) -> Iterable[int]:
-    return [0] if network.unmanaged(name) else bits(network.heeded & network.active(name))
+def _domains(network: Network, name: str, view: View) -> Iterable[int]:
+    return [0] if network.unmanaged(name) else bits(network.heeded(view) & network.active(name, view))
 
 
 def _carried(network: Network, link: Link, view: View) -> Mask:
@@ -257,8 +274,8 @@ def _carried(network: Network, link: Link, view: View) -> Mask:
     looking = [e for e in ends if network.switches[e.switch].kind is Kind.SWITCH]
     if len(looking) == 2:
         there, back = _hops(network, link, view)
-        return there.kept & back.kept & network.heeded if link.up else 0
-    return network.heeded & _open(network, looking[0], view) if looking else network.heeded
+        return there.kept & back.kept & network.heeded(view) if link.up else 0
+    return network.heeded(view) & _open(network, looking[0], view) if looking else network.heeded(view)
 
 
 def _open(network: Network, ref: PortRef, view: View) -> Mask:

@@ -24,10 +24,12 @@ from inkov.forwarding.ladder import Ladder, Ladders
 from inkov.forwarding.needs import Needs
 from inkov.forwarding.pruning import Pruning
 from inkov.forwarding.trees import Blocking, Trees
+from inkov.kinds.accounts import is_stated
 from inkov.kinds.relay import AS_IT_IS, Mask, RelayMap, View
 from inkov.kinds.table import joins_vlans
 from inkov.model.campus import Cable, Campus, Host
 from inkov.model.names import PortRef, natural, unknown_port
+from inkov.model.remembered import remembered
 from inkov.model.settings import Setting
 from inkov.model.switch import Kind
 from inkov.model.touching import doubted
@@ -230,22 +232,26 @@ class Network(Bridging):
                     found[entry.name].add(vid)
         return dict(found)
 
-    @cached_property
-    def heeded(self) -> Mask:
-        """The VLANs that stations are in, and those that frames of these get into by changing their VLAN."""
-        leaks = {
-            pair
-            for edges in self.graph(View.USUAL, Blocking.IGNORED).edges.values()
-            for e in edges
-            for pair in e.hop.leaks
-        }
+    @remembered
+    def heeded(self, view: View = View.USUAL) -> Mask:
+        """Returns the VLANs that stations are in, and those that frames of these get into by changing their VLAN.
+
+        In *may* that can be every VLAN, as ports of which nothing is known may do anything: of those that no list, table or port
+        tells apart, one stands for all, as frames in one of them get where those in the other do.
+        """
+        graph = self.graph(View.MAY if view is View.MAY else View.USUAL, Blocking.IGNORED)
+        leaks = {pair for edges in graph.edges.values() for e in edges for pair in e.hop.leaks}
         found = before = self.used
+        if view is View.MAY and not all(is_stated(self.port(e).switching) for k in self.links for e in (k.a, k.b)):
+            found = before = FULL_MASK  # a tunnel puts frames into any VLAN
         while True:
             for out, into in leaks:
                 found |= into & FULL_MASK if out & (found | 1) else 0
             if found == before:
-                return found
+                break
             before = found
+        known = self.used if view is not View.MAY else self.heeded()
+        return found if view is not View.MAY or found == known else known | found & self.telling
 
     # -- the graph -----------------------------------------------------------------------------------
 
