@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
+from functools import cached_property
 from graphlib import CycleError, TopologicalSorter
 from itertools import permutations
 from typing import Any
@@ -10,6 +12,7 @@ from typing import Any
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef
 from inkov.model.switch import Kind, Unstated
+from inkov.model.touching import telling_vlans
 from inkov.model.tree import Protocol
 from inkov.recheck.frames import Frames
 from inkov.recheck.ports import Inside, Ports
@@ -66,7 +69,7 @@ class Together:
             deaf = {r for m in mays for r in m.ports} - heard - (senders if len(senders) == 1 else set())
             if reason or deaf:
                 return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
-        if loop := self._loop(frames, everywhere):
+        if loop := self._loop(Frames(self.campus, made, maybe), made, everywhere):
             return loop
         return self._open(made, used, node, rests_on) or (
             self._failures(made, used, node, failures, rests_on) if failures else ""
@@ -122,8 +125,8 @@ class Together:
                 rests_on.append(f"the tree and pruning leave {near} open")
         return ""
 
-    def _loop(self, frames: Frames, places: set[tuple[str, Inside]]) -> str:
-        """Says where frames of some places go round in a ring, none of whose devices is known to run a tree."""
+    def _loop(self, frames: Frames, made: Wiring, places: set[tuple[str, Inside]]) -> str:
+        """Says where frames of some places may go round in a ring, none of whose devices is known to run a tree."""
         bare = {
             s.name
             for s in self.campus.switches.values()
@@ -140,7 +143,8 @@ class Together:
                 (far.switch, far.port, arrived)
                 for near, far in frames.edges[switch]
                 if near.port != by and far.switch in bare and len(frame[1]) < _DEEP
-                for arrived in frames.cross(near, far, frame)
+                if (near, far) in made.links or (far, near) in made.links
+                for arrived in (*frames.cross(near, far, frame), *self._pushed(frames, near, far, frame))
             ]
             todo += onward[state]
         try:
@@ -149,6 +153,18 @@ class Together:
             switch, by, _ = exc.args[1][0]
             return f"frames go round at {PortRef(switch, by)}, where no tree is known to run"
         return ""
+
+    def _pushed(self, frames: Frames, near: PortRef, far: PortRef, frame: Inside) -> Iterator[Inside]:
+        """Yields what a far port of which nothing is known makes of a frame if it is a tunnel: its tag stays inside, in any VLAN."""
+        untold = isinstance(self.campus.switches[far.switch].ports[far.port].switching, Unstated)
+        for wire in frames.ports.leaves(near, frame) if untold and not frame[1] else ():
+            if wire:
+                yield from ((d, wire) for d in self.any_vlan if frames.ports.relays(far.switch, d))
+
+    @cached_property
+    def any_vlan(self) -> list[int]:
+        """VLANs that stand for all."""
+        return list(telling_vlans(self.campus))
 
     def _on_a_ring(self, made: Wiring, near: PortRef, far: PortRef) -> bool:
         seen, todo = {near.switch}, [near.switch]
