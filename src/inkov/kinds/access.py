@@ -41,7 +41,7 @@ class AccessKind(Fixed[Access]):
 
     def words(self, port: Access) -> str:
         if port.vid is None:
-            return "access port, VLAN not stated"
+            return "access, VLAN not stated"
         return f"access {port.vid}" + ("" if port.voice is None else f", voice {port.voice}")
 
     def unknown(self, port: Access, stance: Stance | None) -> str:
