@@ -138,10 +138,12 @@ RANGES: Final = {
     "dot1dStpPortAdminEdgePort": (1, 2), "dot1qGvrpStatus": (1, 2), "dot1qVlanStatus": (1, 3),
     "dot1qVlanStaticRowStatus": (1, 6), "dot1qPvid": (0, 4095), "dot1qPortAcceptableFrameTypes": (1, 3),
     "dot1qPortIngressFiltering": (1, 2), "dot1qPortGvrpStatus": (1, 2), "dot1qPortRestrictedVlanRegistration": (1, 2),
-    "portCopyStatus": (1, 6), "dot1xAuthAuthControlledPortControl": (1, 3), "lldpLocChassisIdSubtype": (1, 7),
-    "lldpLocPortIdSubtype": (1, 7), "lldpRemChassisIdSubtype": (1, 7), "lldpRemPortIdSubtype": (1, 7),
+    "portCopyStatus": (1, 6), "dot1xAuthAuthControlledPortControl": (1, 3),
 }  # fmt: skip
 """The least and the greatest value of numbers that stand for something."""
+
+OF_NOW: Final = frozenset({"ifOperStatus", "dot3adAggPortActorOperState"})
+"""Objects that change by themselves: of two walks in one file the later counts."""
 
 LABELS: Final = {
     "true": 1, "false": 2, "enabled": 1, "disabled": 2, "up": 1, "down": 2, "testing": 3, "admitAll": 1,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 
 from inkov.formats.reading import MAX_TEXT, Reading
-from inkov.formats.snmp.objects import RANGES
+from inkov.formats.snmp.objects import OF_NOW, RANGES
 from inkov.formats.snmp.oids import Cell, Index, Run, Trouble
 from inkov.formats.snmp.record import is_record, record_rows
 from inkov.formats.snmp.text import walk_rows
@@ -51,7 +51,9 @@ class Tables:
         if len(fresh) < len(cells) or (table and not fresh.keys().isdisjoint(table)):
             for index, (value, line) in cells:
                 first, at = table.setdefault(index, (value, line))
-                if first != value:
+                if first != value and run.thing.name in OF_NOW:
+                    table[index] = value, line
+                elif first != value:
                     row = ".".join(map(str, index))
                     self.reading.wrong(f"line {at} gives it another value", f"/{run.thing.name}.{row}", line)
         else:
