@@ -10,6 +10,7 @@ from conftest import write_files
 from inkov.forwarding.flood import Flooding
 from inkov.forwarding.network import Network
 from inkov.kinds.relay import View
+from inkov.model.names import PortRef
 from inkov.model.switch import Kind, Stance
 from inkov.model.tree import BridgeTree, Protocol, Sync
 from strategies import VLANS, announced, campuses, often, open_campuses, trunked
@@ -69,6 +70,7 @@ def views(network):
 @settings(max_examples=often(150))
 @given(st.one_of(campuses(), open_campuses(), trunked(), announced()), st.data())
 def test_a_network_like_another_is_what_it_is_alone(campus, data):
+    campus = data.draw(changed(campus))  # so that switches that stay the same may register VLANs, too
     after = data.draw(changed(campus))
     gone = data.draw(st.sampled_from([None, None, *campus.switches]))
     if gone is not None and len(campus.switches) > 1:
@@ -147,3 +149,49 @@ def test_who_sends_one_way_hears_of_a_change_far_from_where_he_is(tmp_path):
     assert first.reached("hall", 10) == {"hall", "pier", "loft"}
     assert first.reached("loft", 10) == {"pier", "loft"}
     assert Flooding(now, like=first).elsewhere(10) == {"hall", "pier", "loft"}
+
+
+def told_anew(tmp_path, files, name, text):
+    """The networks of a campus in which one file is another: made like the one before, whose other switches it has, and alone."""
+    campus = inkov.load(write_files(tmp_path / "before", files))
+    after = inkov.load(write_files(tmp_path / "after", {**files, f"{name}.yaml": text}))
+    after = replace(after, switches={n: s if n == name else campus.switches[n] for n, s in after.switches.items()})
+    before = Network(campus)
+    views(before)  # all is worked out
+    return Network(after, like=before), Network(after)
+
+
+def test_a_port_before_a_hub_registers_what_a_switch_behind_it_begins_to_declare(tmp_path):
+    own = (
+        "inkov: switch\nname: {}\nvlans: {{10: a}}\nregistration: {}\nports: {{1: {{access: 10}}, u: {{access: 10}}}}\n"
+    )
+    files = {
+        "east.yaml": own.format("east", "on"),
+        "west.yaml": own.format("west", "off"),
+        "hub.yaml": "inkov: switch\nname: hub\nkind: unmanaged\nports: {1: {}, 2: {}}\n",
+        "campus.yaml": "inkov: campus\nname: c\ncables: [east u - hub 1, west u - hub 2]\n",
+    }
+    like, alone = told_anew(tmp_path, files, "west", own.format("west", "on"))
+    assert like.parted == alone.parted
+    assert alone.parted["east"][1] == [PortRef("east", "u")]  # more than an access port now
+
+
+def test_a_follower_may_get_the_table_that_its_author_has_now(tmp_path):
+    """What may come is of the same numbers, and of other kinds: isolated stations may become a community."""
+    own = (
+        "inkov: switch\nname: {0}\nvlans: {{600: {{type: primary}}, 601: {{type: {1}, primary: 600}}}}\n"
+        "sync: {{group: g, role: {2}, generation: {3}, secret: x}}\n"
+        "ports: {{1: {{private: {{primary: 600, secondary: 601}}}}, u: {{trunk: 600-601, native: none}}}}\n"
+        "neighbours: {{u: {4} u}}\n"
+    )
+    files = {
+        "a.yaml": own.format("a", "isolated", "author", 9, "b"),
+        "b.yaml": own.format("b", "isolated", "follower", 2, "a"),
+    }
+    like, alone = told_anew(tmp_path, files, "a", own.format("a", "community", "author", 9, "b"))
+    station = PortRef("b", "1")
+    assert (
+        like.relay(station, View.MAY)
+        == alone.relay(station, View.MAY)
+        != Network(inkov.load(tmp_path / "before")).relay(station, View.MAY)
+    )

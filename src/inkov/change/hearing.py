@@ -71,23 +71,14 @@ class Hearing:
     @cached_property
     def alike(self) -> Mapping[Mask, Mapping[str, list[PortRef]]]:
         """Edge ports by the domains that their untagged frames enter, and by switch: those of one list are heard alike."""
-        found: dict[Mask, dict[str, list[PortRef]]] = defaultdict(dict)
-        for name in self.network.edge_ports:
-            for domains, refs in self.alike_at(name).items():
-                found[domains][name] = refs
-        return found
-
-    def alike_at(self, name: str) -> Mapping[Mask, list[PortRef]]:
-        """Returns the edge ports of a switch by the domains that their untagged frames enter."""
-        found: dict[Mask, list[PortRef]] = defaultdict(list)
-        refs = self.network.edge_ports.get(name, ())
-        if refs:
-            active = self.network.active(name)
-            plain, others = by_access_vlan(refs, self.network.switches[name].ports)
+        found: dict[Mask, dict[str, list[PortRef]]] = defaultdict(lambda: defaultdict(list))
+        for name, refs in self.network.edge_ports.items():
+            ports, active = self.network.switches[name].ports, self.network.active(name)
+            plain, others = by_access_vlan(refs, ports)
             for vid, some in plain.items():
-                found[1 << vid & active] += some
+                found[1 << vid & active][name] += some
             for ref in others:
-                found[self.flooding.domains(ref)].append(ref)
+                found[self.flooding.domains(ref)][name].append(ref)
         return found
 
     @cached_property
@@ -100,18 +91,9 @@ class Hearing:
             return [[ref] for ref in self.edges()]
         mine, theirs = self.network.edge_ports, self.like.network.edge_ports
         apart = {n for n in {*mine, *theirs} if n not in self.flooding.same or mine.get(n) != theirs.get(n)}
-        plugged = set() if self._plugged is None else {self._plugged.at.switch}
-        found: list[Sequence[PortRef]] = [[r] for n in plugged for r in {*mine.get(n, ()), *theirs.get(n, ())}]
-        for name in apart - plugged:
-            entered = [
-                {r: domains for domains, refs in hearing.alike_at(name).items() for r in refs}
-                for hearing in (self, self.like)
-            ]
-            groups: dict[tuple[Mask | None, ...], list[PortRef]] = defaultdict(list)
-            for ref in {**entered[0], **entered[1]}:
-                groups[tuple(own.get(ref) for own in entered)].append(ref)
-            found += groups.values()
-        apart |= plugged
+        apart |= set() if self._plugged is None else {self._plugged.at.switch}
+        single = {ref for name in apart for ref in (*mine.get(name, ()), *theirs.get(name, ()))}
+        found: list[Sequence[PortRef]] = [[ref] for ref in single]
         for domains, by_switch in self.like.alike.items():
             if not self.flooding.untouched(domains):
                 found += [refs for name, refs in by_switch.items() if name not in apart]

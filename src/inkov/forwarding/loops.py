@@ -72,7 +72,8 @@ def perhaps_loops(network: Network) -> Iterator[Loop]:
         unstated = any(network.switches[e.switch].tree.protocol is None for e in ends)
         if unstated or not any(trees.doubt(e) for e in ends):  # else a tree runs, whichever it is
             perhaps.append(block)
-    many = network.heeded(View.MAY).bit_count() * sum(len(b.links) for b in perhaps if b.ring) > _MOST_FOLLOWED
+    links = sum(len(b.links) for b in perhaps if b.ring)
+    many = links > 0 and network.heeded(View.MAY).bit_count() * links > _MOST_FOLLOWED
     yield from _loops_of(network, perhaps, View.USUAL if many else View.MAY)
 
 

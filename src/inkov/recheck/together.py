@@ -69,7 +69,7 @@ class Together:
             deaf = {r for m in mays for r in m.ports} - heard - (senders if len(senders) == 1 else set())
             if reason or deaf:
                 return reason or f"the tree from {domain} on {switch} does not get to {min(deaf)}"
-        if loop := self._loop(Frames(self.campus, made, maybe), made, everywhere):
+        if loop := self._loop(maybe, made, everywhere):
             return loop
         return self._open(made, used, node, rests_on) or (
             self._failures(made, used, node, failures, rests_on) if failures else ""
@@ -125,7 +125,7 @@ class Together:
                 rests_on.append(f"the tree and pruning leave {near} open")
         return ""
 
-    def _loop(self, frames: Frames, made: Wiring, places: set[tuple[str, Inside]]) -> str:
+    def _loop(self, maybe: Ports, made: Wiring, places: set[tuple[str, Inside]]) -> str:
         """Says where frames of some places may go round in a ring, none of whose devices is known to run a tree."""
         bare = {
             s.name
@@ -133,6 +133,9 @@ class Together:
             if s.kind is Kind.UNMANAGED or s.tree.protocol in {None, Protocol.OFF}
         }
         todo: list[tuple[str, str, Inside]] = [(s, "", f) for s, f in sorted(places) if s in bare]
+        if not todo:
+            return ""
+        frames = Frames(self.campus, made, maybe)
         onward: dict[tuple[str, str, Inside], list[tuple[str, str, Inside]]] = {}
         while todo:
             state = todo.pop()
@@ -159,10 +162,10 @@ class Together:
         untold = isinstance(self.campus.switches[far.switch].ports[far.port].switching, Unstated)
         for wire in frames.ports.leaves(near, frame) if untold and not frame[1] else ():
             if wire:
-                yield from ((d, wire) for d in self.any_vlan if frames.ports.relays(far.switch, d))
+                yield from ((d, wire) for d in self._any_vlan if frames.ports.relays(far.switch, d))
 
     @cached_property
-    def any_vlan(self) -> list[int]:
+    def _any_vlan(self) -> list[int]:
         """VLANs that stand for all."""
         return list(telling_vlans(self.campus))
 

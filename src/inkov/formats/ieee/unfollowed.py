@@ -43,19 +43,18 @@ KNOWN: Final = {
             "fid-to-vid-allocation",
         ]
     ),
-    **dict.fromkeys(
-        ("/bridges/bridge/component/filtering-database", "/bridges/bridge/component/permanent-database"),
-        frozenset(
-            (
-                *("aging-time", "size", "static-entries", "dynamic-entries", "static-vlan-registration-entries"),
-                *(
-                    "dynamic-vlan-registration-entries",
-                    "mac-address-registration-entries",
-                    "static-entries-vlan-registrations",
-                ),
-                *("filtering-entry", "vlan-registration-entry"),
-            )
-        ),
+    "/bridges/bridge/component/filtering-database": frozenset(
+        [
+            "aging-time",
+            "size",
+            "static-entries",
+            "dynamic-entries",
+            "static-vlan-registration-entries",
+            "dynamic-vlan-registration-entries",
+            "mac-address-registration-entries",
+            "filtering-entry",
+            "vlan-registration-entry",
+        ]
     ),
     _ENTRY: frozenset(["database-id", "vids", "entry-type", "port-map"]),
     f"{_ENTRY}/port-map": frozenset(

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any, Final
 
 from inkov.formats.reading import Reading
-from inkov.formats.shapes import Shape, keep
+from inkov.formats.shapes import TEXT, Shape, keep
 
 
-def _atom(value: Any, kind: type | tuple[type, ...]) -> bool:
+def _atom(value: Any, kind: type) -> bool:
     return isinstance(value, kind) and (kind is bool or not isinstance(value, bool))
 
 
@@ -33,20 +33,19 @@ _NUMBERS: Final = Shape(lambda value: _set_of(value, lambda v: _atom(v, int)), "
 _FLAG: Final = Shape(lambda value: _set_of(value, lambda v: _atom(v, bool)), "true or false")
 _ROWS: Final = Shape(lambda value: _set_of(value, _reference), "a reference to a row, or a set of them")
 _MAP: Final = Shape(_is_map, "a map")
-_NAME: Final = Shape(lambda value: isinstance(value, str), "a text")
 
 _SHAPES: Final = {
     "Open_vSwitch": {"bridges": _ROWS, "external_ids": _MAP},
     "Bridge": {
-        "name": _NAME, "ports": _ROWS, "controller": _ROWS, "fail_mode": _TEXTS, "mirrors": _ROWS, "other_config": _MAP,
+        "name": TEXT, "ports": _ROWS, "controller": _ROWS, "fail_mode": _TEXTS, "mirrors": _ROWS, "other_config": _MAP,
         "rstp_enable": _FLAG, "stp_enable": _FLAG, "datapath_type": _TEXTS,
     },
     "Port": {
-        "name": _NAME, "interfaces": _ROWS, "tag": _NUMBERS, "trunks": _NUMBERS, "cvlans": _NUMBERS, "vlan_mode": _TEXTS,
+        "name": TEXT, "interfaces": _ROWS, "tag": _NUMBERS, "trunks": _NUMBERS, "cvlans": _NUMBERS, "vlan_mode": _TEXTS,
         "lacp": _TEXTS, "other_config": _MAP, "protected": _FLAG,
     },
     "Interface": {
-        "name": _NAME, "type": _TEXTS, "ofport": _NUMBERS, "admin_state": _TEXTS, "error": _TEXTS, "options": _MAP,
+        "name": TEXT, "type": _TEXTS, "ofport": _NUMBERS, "admin_state": _TEXTS, "error": _TEXTS, "options": _MAP,
         "mac_in_use": _TEXTS, "link_speed": _NUMBERS,
     },
 }  # fmt: skip
@@ -60,7 +59,7 @@ def checked(table: str, rows: list[Any], reading: Reading) -> None:
 
 
 def told_twice(table: str, rows: list[Any], reading: Reading) -> None:
-    """Records rows of one identity, or ports of one bridge and name, that differ in what is followed; of a monitor the later counts."""
+    """Records rows of one identity that differ in what is followed; of a monitor the later counts."""
     first: dict[str, Any] = {}
     for row in rows:
         own, columns = str(row.get("_uuid")), _SHAPES.get(table, {})
