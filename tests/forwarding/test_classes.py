@@ -60,6 +60,22 @@ def test_a_search_of_few_finds_what_a_search_of_all_does(campus, view, seed):
         assert (found is not None) == bool(reached.get(goal[0], 0) >> vid & 1)
 
 
+def test_a_port_of_a_negotiated_tag_format_usually_sends_what_its_far_end_recognises(site):
+    head = "inkov: switch\nname: NAME\nvlans: {1: , 10: }\n"
+    s0, s1 = head.replace("NAME", "s0"), head.replace("NAME", "s1")
+    folder = site(
+        {
+            "s0.yaml": f"{s0}ports: {{p: {{trunk: 1, native: 10, tags: negotiated}}, q: {{trunk: 1, tags: other}}}}\nneighbours: {{p: s1 p}}\n",
+            "s1.yaml": f"{s1}ports: {{p: {{access: 1}}}}\n",
+        }
+    )
+    for view in View:
+        graph = Network(load(folder)).graph(view)
+        found = graph.spread({"s0": 1 << 1})
+        assert found == masks_of(graph.reach([("s0", 1, ())]).places())
+        assert ("s1" in found) == (view is View.MAY)
+
+
 WILD = (
     "inkov: switch\nname: NAME\nvlans: {10: , 20: }\nassume: {own-tag: accept}\n"
     "ports: {1: {access: 10}, 2: {access: 20}, a: {access: 10}, b: {access: 10}, t: {tunnel: 20}}\nneighbours: {NEXT}\n"

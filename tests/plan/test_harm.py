@@ -6,8 +6,8 @@ from collections import Counter
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from inkov.change.drift import Side
 from inkov.change.mending import mended
+from inkov.change.side import Side
 from inkov.model.switch import Access, Port, Trunk, Vlan
 from inkov.model.vlanset import VlanSet
 from strategies import MEMBERS, often, origin, trunked

@@ -7,8 +7,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 
 from conftest import run_inkov, write_files
-from inkov.change.drift import Side
 from inkov.change.rehearsal import Rehearsal
+from inkov.change.side import Side
 from inkov.steps.edit import CannotChange
 from inkov.steps.steps import conflict
 from stepping import changed, done

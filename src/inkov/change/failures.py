@@ -6,8 +6,9 @@ from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
-from inkov.change.drift import Side, reach
+from inkov.change.drift import reach
 from inkov.change.hearing import Plugged, pairs
+from inkov.change.side import Side
 from inkov.forwarding.flood import Flooding
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Sequence
 
-from inkov.change.drift import Side
 from inkov.change.hearing import Shift, shifts
 from inkov.change.meant import Meant
+from inkov.change.side import Side
 from inkov.kinds.relay import Mask
 from inkov.kinds.table import allowed_list, memberships, untagged_vlan
 from inkov.model.names import PortRef

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations
 
-from inkov.change.drift import Side, word
 from inkov.change.hearing import Shift
+from inkov.change.side import Side, word
 from inkov.kinds.relay import View
 from inkov.model.campus import Apart, Claim, Together
 from inkov.model.names import PortRef

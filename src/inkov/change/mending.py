@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from inkov.change.drift import Side, word
 from inkov.change.losses import harms
+from inkov.change.side import Side, word
 from inkov.forwarding.labels import BY_LABEL
 from inkov.model.campus import Campus, Claim
 from inkov.proof.outcome import Broken, Proved

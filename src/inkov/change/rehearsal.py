@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import chain
 
-from inkov.change.drift import DriftView, Side, drift_of
+from inkov.change.drift import DriftView, drift_of
 from inkov.change.hearing import shifts
 from inkov.change.losses import by_host, stopped
 from inkov.change.meant import Meant, MeantRow
 from inkov.change.ordering import EXACT, Ordering
+from inkov.change.side import Side
 from inkov.forwarding.network import Network
 from inkov.model.campus import Campus, Claim, Together
 from inkov.model.names import PortRef

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from inkov.kinds.relay import NOTHING, Domain, Mask, RelayMap, Tags
@@ -55,7 +55,10 @@ class Hop:
     def between(cls, near: RelayMap, far: RelayMap) -> Hop:
         """Joins two ports by a cable. What the far end does not recognise as a tag is to it an untagged frame."""
         bundles = [Bundle(near.out_untagged, far.in_untagged)]
-        shared = not set(near.formats).isdisjoint(far.formats)
+        common = tuple(f for f in near.formats if f in far.formats)
+        shared = bool(common)
+        if len(common) < len(near.formats) and shared and not near.unsure:
+            near = replace(near, formats=common)  # it sends the tags that its far end asks for
         foreign = near.unsure or far.unsure or not shared
         same = near.out_tagged & far.in_tagged if shared else 0
         if shared and (near.out_mapped or far.in_mapped):

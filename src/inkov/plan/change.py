@@ -54,6 +54,7 @@ _WHOLE: Final = (
 )
 _HIDDEN: Final = frozenset({"secret", "source", "origin"})
 _LONG: Final = 60
+_FEW: Final = 6
 """Two settings of more characters than these are told by what differs."""
 
 _WORDS: Final = {"is_lag": "LAG", "tag_format": "tags", "unstated_habits": "habits not stated", "heard": "neighbours"}
@@ -335,23 +336,40 @@ def smallest(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list
         candidates: differences, the likeliest first; all of them bring it about.
         brings: tells whether some do.
     """
+    if len(candidates) <= _FEW:
+        return _spared(candidates, candidates, brings)
     needed: list[Key] = []
     rest = candidates
     while not needed or not brings(needed):
         if not rest:
             return _by_parts(candidates, brings)
-        low, high = 0, 1
-        while high < len(rest) and not brings([*needed, *rest[:high]]):
-            low, high = high, min(2 * high, len(rest))
-        while high - low > 1:
-            middle = (low + high) // 2
-            low, high = (low, middle) if brings([*needed, *rest[:middle]]) else (middle, high)
-        needed, rest = [*needed, rest[high - 1]], rest[: high - 1]
-    kept = [key for key in candidates if key in needed]
-    for key in needed[:-1]:  # without the last one found the others do not bring it about, as was just tried
-        if brings(less := [k for k in kept if k != key]):
-            kept = less
+        last = shortest(len(rest), lambda n, needed=needed, rest=rest: brings([*needed, *rest[:n]]))  # type: ignore[misc]
+        needed, rest = [*needed, rest[last - 1]], rest[: last - 1]
+    # without the last one found the others do not bring it about, as was just tried
+    return _spared([key for key in candidates if key in needed], needed[:-1], brings)
+
+
+def _spared(kept: list[Key], unsure: Collection[Key], brings: Callable[[list[Key]], bool]) -> list[Key]:
+    """Leaves differences out, the least likely first, until none can be; one may be spared only once others are gone."""
+    again = True
+    while again and len(kept) > 1:
+        again = False
+        for key in [k for k in reversed(kept) if k in unsure]:
+            less = [k for k in kept if k != key]
+            if less and brings(less):
+                kept, again = less, True
     return kept
+
+
+def shortest(count: int, brings: Callable[[int], bool]) -> int:
+    """Returns how many of the first of some differences bring an effect about, where all `count` of them do."""
+    low, high = 0, 1
+    while high < count and not brings(high):
+        low, high = high, min(2 * high, count)
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if brings(middle) else (middle, high)
+    return high
 
 
 def _by_parts(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list[Key]:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
-from functools import cached_property
 from typing import Final
 
 from inkov.forwarding.graph import Reach, State
@@ -19,7 +18,7 @@ from inkov.model.campus import Apart
 from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
 from inkov.model.vlanset import FULL_MASK, bits
-from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
+from inkov.proof.layer3 import Layer3, Listener, Speaker
 from inkov.proof.outcome import Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
@@ -130,9 +129,17 @@ def takes_zero(network: Network, ref: PortRef, view: View) -> bool:
 class HostileProver:
     """Decides `apart` where any station of a segment may be hostile, as sender or as listener."""
 
-    def __init__(self, network: Network, stations: Callable[[str, View], Stations]) -> None:
+    def __init__(
+        self,
+        network: Network,
+        stations: Callable[[str, View], Stations],
+        layer3: Layer3,
+        side: Callable[[str], tuple[Speaker, Listener]],
+    ) -> None:
         self.network = network
         self.stations = stations
+        self.layer3 = layer3
+        self.side = side
         self._speakers: dict[str, Speaker] = {}
 
     @remembered
@@ -149,11 +156,6 @@ class HostileProver:
                 way = self.by_packets(x, y, frozenset(claim.through)) or way
             found += [way] if way else []
         return found
-
-    @cached_property
-    def layer3(self) -> Layer3:
-        """Layer 3 of the campus."""
-        return Layer3(self.network)
 
     def attacking(self, name: str) -> Speaker:
         """Returns a segment in hostile hands as it speaks at layer 3: from any address it likes."""
@@ -172,8 +174,7 @@ class HostileProver:
 
     def by_packets(self, a: str, b: str, without: frozenset[str]) -> Witness | None:
         """Finds how packets of `a` get to `b` when either is hostile: sent from any address, or overheard."""
-        speaker, _ = self._honest(a)
-        _, listener = self._honest(b)
+        (speaker, _), (_, listener) = self.side(a), self.side(b)
         attack = self.layer3.way(self.attacking(a), listener, without)
         if attack is not None and not attack.unknown:
             return attack
@@ -182,14 +183,6 @@ class HostileProver:
             ears = Listener(b, lambda view: self.attackers(b, view).hearers, ANYWHERE)
         heard = self.layer3.way(speaker, ears, without)
         return heard if attack is None or (heard is not None and not heard.unknown) else attack
-
-    @remembered
-    def _honest(self, name: str) -> tuple[Speaker, Listener]:
-        return (
-            self.layer3.outsiders(name)
-            if self.stations(name, View.MAY).segment.outside
-            else honest(lambda view: self.stations(name, view), self.layer3, lambda view: self.spread(name, view))
-        )
 
     @remembered
     def reached(self, name: str, *, hostile: bool) -> Mapping[str, Mask]:

@@ -139,11 +139,12 @@ class Layer3:
 
     def way(self, a: Speaker, b: Listener, without: frozenset[str] = frozenset()) -> Witness | None:
         """Finds a way of the fewest turns from one segment to another, a certain one if there is one."""
-        for view in (View.MUST, View.MAY):
-            found = self._arrival(a, b, without, view)
-            if found is not None and (witness := self._witness(a, b, found, view)) is not None:
-                return witness
-        return None
+        perhaps = self._arrival(a, b, without, View.MAY)
+        if perhaps is None:
+            return None  # what surely gets there may, too
+        surely = self._arrival(a, b, without, View.MUST)
+        certain = self._witness(a, b, surely, View.MUST) if surely is not None else None
+        return certain or self._witness(a, b, perhaps, View.MAY)
 
     def packets(
         self, sources: tuple[Prefix, ...], targets: tuple[Prefix, ...], *, forged: bool = False

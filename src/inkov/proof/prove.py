@@ -113,7 +113,7 @@ class Prover:
     @cached_property
     def hostile(self) -> HostileProver:
         """Decides claims that face hostile stations, once no honest ones break them."""
-        return HostileProver(self.network, self.stations)
+        return HostileProver(self.network, self.stations, self.layer3, self.side)
 
     @cached_property
     def layer3(self) -> Layer3:

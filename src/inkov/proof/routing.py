@@ -166,7 +166,7 @@ class Routing:
             then[here] = []
             if self.network.switches[here.device].routing is not True:
                 return False
-            turns, ways = list(self._turns(here, packet)), list(self._ways(here, packet))
+            turns, ways = self._turns(here, packet), list(self._ways(here, packet))
             if not turns or len(turns) < len(ways):
                 return False
             for way in (way for way, _ in turns if not gone(way)):
@@ -179,8 +179,12 @@ class Routing:
                 todo += onward
         return not _has_circle(then)
 
-    def _turns(self, into: Interface, packet: Packet) -> Iterator[tuple[Way, Turn]]:
-        """Yields the ways a device may pass a packet on by, past its filters."""
+    @remembered
+    def _turns(self, into: Interface, packet: Packet) -> tuple[tuple[Way, Turn], ...]:
+        """Returns the ways a device may pass a packet on by, past its filters."""
+        return tuple(self._turned(into, packet))
+
+    def _turned(self, into: Interface, packet: Packet) -> Iterator[tuple[Way, Turn]]:
         switch = self.network.switches[into.device]
         came, family = passes(switch.filters, into.gateway.inward, packet), packet.source.version
         takes = into.gateway.takes(family)
