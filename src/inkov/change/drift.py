@@ -14,7 +14,7 @@ from inkov.change.states import StateRow, states
 from inkov.model.campus import Apart, Campus, Claim
 from inkov.plan.change import Change, changes, folded
 from inkov.plan.renames import renamed
-from inkov.proof.outcome import Broken, Outcome, Verdict
+from inkov.proof.outcome import Ask, Broken, Outcome, Proved, Verdict
 from inkov.rules.choice import identity, worse
 from inkov.views.findings import FindingView, finding_view
 from inkov.views.reports import VerdictView, verdict_views
@@ -166,18 +166,25 @@ def reach(before: Side, after: Side) -> tuple[tuple[Heard, ...], tuple[Heard, ..
 
 def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: Causes) -> Iterator[Turned]:
     for claim in claims:
+        if before.word(claim) == after.word(claim):
+            continue
         was, now = before.outcome(claim), after.outcome(claim)
-        if now is None or word(was) == word(now):
+        if now is None:
             continue
         near = [*places(now), *places(was)]
-        asked = _where_broken(claim, now)
-        by = cause.of(
-            lambda side, asked=asked, now=now: word(side.outcome(asked)) == word(now),  # type: ignore[misc]
-            near,
-            lambda side, asked=asked: places(side.outcome(asked)),  # type: ignore[misc]
-        )
+        by = _undone_by(_where_broken(claim, now), word(now), near, cause)
         (view,) = verdict_views([Verdict(claim, now)])
         yield Turned(claim.name, word(was), word(now), by, view)
+
+
+def _undone_by(claim: Claim, now: str, near: Sequence[str], cause: Causes) -> tuple[str, ...]:
+    """Returns the changes that bring a verdict about."""
+    ask = {Proved.word: Ask.ANY, Broken.word: Ask.SURE}.get(now, Ask.WHOLE)
+
+    def outcome(side: Side) -> Outcome | None:
+        return side.outcome(claim, ask)
+
+    return cause.of(lambda side: word(outcome(side)) == now, near, lambda side: places(outcome(side)))
 
 
 def _where_broken(claim: Claim, outcome: Outcome) -> Claim:

@@ -87,7 +87,7 @@ class _Trials:
                 lost += pairs(refs, fewer)
                 seen.add(hash((tuple(refs), more, fewer)))
             effect = hash(frozenset(seen))
-        worse = tuple(c.name for c in self.whole if after.badness(c) > self.before.badness(c))
+        worse = tuple(c.name for c in self.whole if after.worse(c, self.before.badness(c)))
         if socket and (gained or lost or worse):
             effect = socket.switch  # whoever plugs in beside gets as much
         return (lost, gained, worse, effect), TrialRow(step.what, lost, gained, worse, ())

@@ -9,7 +9,7 @@ from inkov.change.losses import harms
 from inkov.change.side import Side, word
 from inkov.forwarding.labels import BY_LABEL
 from inkov.model.campus import Campus, Claim
-from inkov.proof.outcome import Broken, Proved
+from inkov.proof.outcome import Proved
 from inkov.rules.catalogue import RULES, cures
 from inkov.rules.choice import fits, identity
 from inkov.rules.finding import Finding, Severity
@@ -211,7 +211,7 @@ class _Mending:
         if harms(self.now, after, [step for _, cure in tried for step in cure]):
             return None
         worse = any(identity(f) not in known and _weight(f) <= lightest for f in after.findings)
-        return None if worse or any(_worse(self.now, after, c) for c in self._claims) else after
+        return None if worse or any(after.worse(c, self.now.badness(c)) for c in self._claims) else after
 
     def _keep(self, tried: Sequence[Tried], after: Side) -> None:
         self.now = after
@@ -225,12 +225,6 @@ class _Mending:
 def _as_well(before: Side, now: Side, claim: Claim) -> bool:
     """Tells whether a claim is proved after all cures, or what it was; of any other no cure on the way may be to blame unseen."""
     return now is before or now.badness(claim) in {Proved.badness, before.badness(claim)}
-
-
-def _worse(now: Side, after: Side, claim: Claim) -> bool:
-    """Tells whether a claim is worse off; of one that is broken already, nothing has to be decided again."""
-    was = now.badness(claim)
-    return was < Broken.badness and after.badness(claim) > was
 
 
 def _weight(finding: Finding) -> int:

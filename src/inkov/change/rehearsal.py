@@ -150,7 +150,7 @@ class Rehearsal:
     def spoils(self) -> tuple[str, ...]:
         """The claims that are worse off after all of it than before."""
         first, last = self.side(frozenset()), self.side(self._all)
-        return tuple(c.name for c in last.claims if last.badness(c) > first.badness(c) and not self._meant.breaks(c))
+        return tuple(c.name for c in last.claims if last.worse(c, first.badness(c)) and not self._meant.breaks(c))
 
     @cached_property
     def _meant(self) -> Meant:
@@ -306,8 +306,7 @@ class Rehearsal:
 
 def _worse(now: Side, ends: tuple[Side, Side], claim: Claim) -> bool:
     """Tells whether a claim is worse off than at both ends."""
-    worst = max(side.badness(claim) for side in ends)
-    return worst < Broken.badness and now.badness(claim) > worst
+    return now.worse(claim, max(side.badness(claim) for side in ends))
 
 
 def rehearsal_view(

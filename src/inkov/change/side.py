@@ -9,7 +9,7 @@ from functools import cached_property
 from inkov.change.hearing import Hearing, Plugged, pairs, shifts
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Campus, Claim
-from inkov.proof.outcome import CannotTell, Outcome, Proved
+from inkov.proof.outcome import Ask, Broken, CannotTell, Outcome, Proved
 from inkov.proof.outside import NO_WAY
 from inkov.proof.prove import Prover
 from inkov.rules.catalogue import audit
@@ -32,15 +32,17 @@ class Side:
         """Makes its network."""
         self.network = Network(self.campus, self.failed, self.like.network if self.like else None)
         self._prover = Prover(self.network)
-        self._outcomes: dict[Claim, Outcome] = {}
+        self._outcomes: dict[tuple[Claim, Ask], Outcome] = {}
         self._findings: list[Finding] | None = None
         self._found: dict[str, set[str]] = {}
 
-    def outcome(self, claim: Claim) -> Outcome | None:
-        """Returns what comes of a claim; None where it names what is not here."""
-        if claim not in self._outcomes:
+    def outcome(self, claim: Claim, ask: Ask = Ask.WHOLE) -> Outcome | None:
+        """Returns what comes of a claim, as `Prover.decide` does; None where it names what is not here."""
+        whole = (claim, Ask.WHOLE) in self._outcomes or not isinstance(claim, Apart)
+        key = claim, Ask.WHOLE if whole else ask
+        if key not in self._outcomes:
             try:
-                outcome = self._prover.decide(claim)
+                outcome = self._prover.decide(claim, ask)
             except LookupError:
                 return None
             led_out = self.like is not None and self.like.leads_out
@@ -51,8 +53,8 @@ class Side:
                 and outcome.missing == (NO_WAY,)
             ):
                 outcome = Proved(("Nothing leads out of the campus any more.",))  # what was cut off takes no proof away
-            self._outcomes[claim] = outcome
-        return self._outcomes[claim]
+            self._outcomes[key] = outcome
+        return self._outcomes[key]
 
     @property
     def leads_out(self) -> bool:
@@ -63,6 +65,20 @@ class Side:
         """Returns how bad the outcome of a claim is, to be compared; one that names what is not here cannot be told."""
         outcome = self.outcome(claim)
         return CannotTell.badness if outcome is None else outcome.badness
+
+    def word(self, claim: Claim) -> str:
+        """Returns what comes of a claim in a word, as `word` does; sooner than the outcome is worked out in full."""
+        perhaps = self.outcome(claim, Ask.ANY)
+        if perhaps is None or isinstance(perhaps, Proved):
+            return word(perhaps)
+        return (Broken if isinstance(self.outcome(claim, Ask.SURE), Broken) else CannotTell).word
+
+    def worse(self, claim: Claim, than: int) -> bool:
+        """Tells whether the outcome of a claim is worse than one that is so bad."""
+        if than >= Broken.badness:
+            return False
+        outcome = self.outcome(claim, Ask.ANY if than == Proved.badness else Ask.SURE)
+        return (CannotTell.badness if outcome is None else outcome.badness) > than
 
     @property
     def findings(self) -> list[Finding]:

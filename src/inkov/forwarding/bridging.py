@@ -10,8 +10,7 @@ from typing import Self
 
 from inkov.forwarding.cabling import Link
 from inkov.forwarding.hop import Hop
-from inkov.forwarding.plant import Plant, table_masks
-from inkov.forwarding.sync import Syncing
+from inkov.forwarding.tables import Tables
 from inkov.kinds.accounts import is_stated
 from inkov.kinds.general import as_registered
 from inkov.kinds.relay import Mask, RelayMap, Tags, View, tag_of
@@ -33,14 +32,14 @@ from inkov.kinds.table import (
 )
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, label_words, refs_of
-from inkov.model.switch import DEFAULT_VLAN, Kind, Port, Stance, Switch
+from inkov.model.switch import Kind, Port, Stance, Switch
 from inkov.model.vlanset import FULL_MASK, Vid, bits
 
 MOST_OF_A_STATION = 8
 """A tagged port with more VLANs than this is one for switches, or for any station there may come."""
 
 
-class Bridging(Plant):
+class Bridging(Tables):
     """The plant, with what its ports do."""
 
     def __init__(self, campus: Campus, failed: frozenset[str] = frozenset(), like: Self | None = None) -> None:
@@ -49,41 +48,6 @@ class Bridging(Plant):
         self._alike: dict[tuple[object, ...], RelayMap] = {}
         self._hops: dict[tuple[PortRef, PortRef, View], Hop] = {}
         self._passes: dict[int, Mask] = {}  # by identity: links live as long as their network
-
-    # -- VLAN tables ---------------------------------------------------------------------------------
-
-    @cached_property
-    def syncing(self) -> Syncing:
-        """The sync groups."""
-        return Syncing(self)
-
-    def defined(self, switch: str) -> Mask:
-        """Returns the VLANs in a switch's table, active or not; all where it keeps no table."""
-        return self._table_masks[switch][0]
-
-    def active(self, switch: str, view: View = View.USUAL) -> Mask:
-        """Returns the VLANs a switch relays: defined and active.
-
-        In *may* and *must* a table that a sync group may replace counts as it is and as it may become.
-        """
-        active = self._table_masks[switch][1]
-        if view is View.USUAL:
-            return active
-        for table in self.syncing.candidates(switch):
-            other = table_masks(table)[1]
-            active = active | other if view is View.MAY else active & other
-        if view is View.MAY and not self.switches[switch].default_vlan_listed:
-            active |= 1 << DEFAULT_VLAN
-        dynamic = self.switches[switch].registration is not False and view is View.MAY
-        return active | self.telling if dynamic else active
-
-    @cached_property
-    def _table_masks(self) -> Mapping[str, tuple[Mask, Mask]]:
-        """The VLANs each switch defines, and those of them active; worked out once for tables that switches share."""
-        made = dict.fromkeys(self.switches, (FULL_MASK, FULL_MASK))
-        for table, names in self.tables:
-            made.update(dict.fromkeys(names, table_masks(table)))
-        return made
 
     @cached_property
     def inhabited(self) -> Mask:
@@ -103,7 +67,7 @@ class Bridging(Plant):
     def relay(self, ref: PortRef, view: View = View.USUAL) -> RelayMap:
         """Returns the relay map of a port or LAG; a member of a LAG that may not form is read as either, too."""
         key = (ref, view)
-        if key not in self._relay and self._like and view is View.USUAL and self._settled_alike(ref):
+        if key not in self._relay and self._like and self.set_alike(ref, view):
             self._relay[key] = self._like.relay(ref, view)
         if key not in self._relay:
             outcomes = self.formed(ref).outcomes if view is not View.USUAL else (self.settled(ref),)

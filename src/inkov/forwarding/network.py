@@ -86,11 +86,16 @@ class Network(Bridging):
 
         Ports of a switch that follow each other and are alike in this stand together.
         """
-        each = ((ref, self._domains_of(ref, view)) for ref in refs)
+        each = ((ref, self.domains_of(ref, view)) for ref in refs)
         alike = groupby(each, key=lambda of: (of[0].switch, of[1]))
         return [Domains([ref for ref, _ in some], *masks) for (_, masks), some in alike]
 
-    def _domains_of(self, ref: PortRef, view: View) -> tuple[Mask, Mask, Mask, Mask, Mask]:
+    @remembered
+    def domains_of(self, ref: PortRef, view: View) -> tuple[Mask, Mask, Mask, Mask, Mask]:
+        """Returns the domains of honest stations on a port, as `Domains` has them."""
+        like = self._like
+        if like is not None and ref not in self.cabled and ref not in like.cabled and self.set_alike(ref, view):
+            return like.domains_of(ref, view)
         relay = self.honest(ref, view)
         one = (relay.in_untagged, relay.out_untagged) if joins_vlans(self.settled(ref)) else (0, 0)
         return self.own_domains(ref, view), relay.sends, *one, relay.unanswered

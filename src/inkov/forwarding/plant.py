@@ -267,20 +267,10 @@ class Plant:
     def _same_group(self, a: PortRef, b: PortRef) -> bool:
         return len({self.switches[a.switch].sync_group, self.switches[b.switch].sync_group} - {""}) < 2
 
-    def _settled_alike(self, ref: PortRef) -> bool:
-        """Tells whether a port is surely what it is in the campus this is like: nothing but its own switch has a say."""
-        return self._same(ref.switch) and not negotiates(self.port(ref))
-
     def settled(self, ref: PortRef) -> Port:
         """Returns a port or LAG as it is after negotiation, as far as that is known."""
         port = self.port(ref)
         return self.formed(ref).usual if negotiates(port) else port
-
-
-def table_masks(table: Mapping[Vid, Vlan]) -> tuple[int, int]:
-    """Returns the VLANs a table defines, and those of them active, as masks."""
-    active = sum(1 << v for v, entry in table.items() if entry.active)
-    return sum(1 << v for v in table), active
 
 
 def _formats(switches: Iterable[Switch]) -> set[str]:

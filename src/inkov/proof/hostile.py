@@ -19,7 +19,7 @@ from inkov.model.names import PortRef
 from inkov.model.remembered import remembered
 from inkov.model.vlanset import FULL_MASK, bits
 from inkov.proof.layer3 import Layer3, Listener, Speaker
-from inkov.proof.outcome import Witness
+from inkov.proof.outcome import Ask, Witness
 from inkov.proof.packets import ANYWHERE
 from inkov.proof.stations import Place, Stations
 from inkov.proof.unknowns import MORE_TAGS, all_open, at_ends, declared, unknowns
@@ -147,14 +147,16 @@ class HostileProver:
         """Returns a segment's stations as attackers in a view."""
         return Attackers(self.network, self.stations(name, view), view)
 
-    def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
+    def meetings(self, claim: Apart, a: str, b: str, ask: Ask = Ask.WHOLE) -> list[Witness]:
         """Finds how two segments meet when a station of either is hostile, at layer 2 or else at layer 3."""
         found = []
         for x, y in ((a, b), (b, a)):
-            way = (self.attack(x, y) or self.overhear(x, y)) if 2 in claim.layers else None
-            if 3 in claim.layers and (way is None or way.unknown):
-                way = self.by_packets(x, y, frozenset(claim.through)) or way
+            way = (self.attack(x, y, ask) or self.overhear(x, y, ask)) if 2 in claim.layers else None
+            if 3 in claim.layers and (way is None or (way.unknown and ask is not Ask.ANY)):
+                way = self.by_packets(x, y, frozenset(claim.through), ask) or way
             found += [way] if way else []
+            if found and ask is not Ask.WHOLE:
+                break
         return found
 
     def attacking(self, name: str) -> Speaker:
@@ -172,16 +174,16 @@ class HostileProver:
             )
         return self._speakers[name]
 
-    def by_packets(self, a: str, b: str, without: frozenset[str]) -> Witness | None:
+    def by_packets(self, a: str, b: str, without: frozenset[str], ask: Ask = Ask.WHOLE) -> Witness | None:
         """Finds how packets of `a` get to `b` when either is hostile: sent from any address, or overheard."""
         (speaker, _), (_, listener) = self.side(a), self.side(b)
-        attack = self.layer3.way(self.attacking(a), listener, without)
+        attack = self.layer3.way(self.attacking(a), listener, without, ask)
         if attack is not None and not attack.unknown:
             return attack
         ears = listener
         if not listener.outside:
             ears = Listener(b, lambda view: self.attackers(b, view).hearers, ANYWHERE)
-        heard = self.layer3.way(speaker, ears, without)
+        heard = self.layer3.way(speaker, ears, without, ask)
         return heard if attack is None or (heard is not None and not heard.unknown) else attack
 
     @remembered
@@ -195,11 +197,11 @@ class HostileProver:
         stations = self.stations(name, view)
         return self.network.graph(view).spread(stations.masks, stations.tagged)
 
-    def attack(self, a: str, b: str) -> Witness | None:
+    def attack(self, a: str, b: str, ask: Ask = Ask.WHOLE) -> Witness | None:
         """Finds a frame by which a hostile station of `a` is heard in `b`; None when there can be none."""
         if not self.stations(b, View.MAY).heard_in(self.reached(a, hostile=True)):
             return None
-        for view in (View.MUST, View.MAY):
+        for view in ask.views:
             attackers, victims = self.attackers(a, view), self.stations(b, view)
             if not victims.heard_in(attackers.reached(self.network, view)):
                 continue
@@ -208,20 +210,20 @@ class HostileProver:
             reach = graph.reach([start] if start else [], victims.hearers)
             if end := reach.first(victims.hearers):
                 return self._witness(reach, end, (attackers.senders, victims.hearers), (a, b), view)
-        return Witness(a, b, (), unknown=(MORE_TAGS,))
+        return Witness(a, b, (), unknown=(MORE_TAGS,)) if ask is not Ask.SURE else None
 
-    def overhear(self, a: str, b: str) -> Witness | None:
+    def overhear(self, a: str, b: str, ask: Ask = Ask.WHOLE) -> Witness | None:
         """Finds a way by which a hostile station of `b` hears an honest one of `a`, beyond what an honest one would."""
         heard = self.attackers(b, View.MAY).heard
         reached = self.reached(a, hostile=False)
         if not any(reached.get(switch, 0) & mask for switch, mask in heard.items()):
             return None
-        for view in (View.MUST, View.MAY):
+        for view in ask.views:
             speakers, hearers = self.stations(a, view), self.attackers(b, view).hearers
             reach = self.network.graph(view).reach(speakers.starts, hearers)
             if end := reach.first(hearers):
                 return self._witness(reach, end, (speakers.senders, hearers), (a, b), view)
-        return Witness(a, b, (), unknown=(MORE_TAGS,))
+        return Witness(a, b, (), unknown=(MORE_TAGS,)) if ask is not Ask.SURE else None
 
     def _witness(
         self,

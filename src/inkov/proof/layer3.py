@@ -13,7 +13,7 @@ from inkov.kinds.relay import Domain, Mask, Tags, View
 from inkov.model.names import PortRef
 from inkov.model.routing import Ip, Prefix
 from inkov.model.vlanset import bits
-from inkov.proof.outcome import Passage, Turn, Witness
+from inkov.proof.outcome import Ask, Passage, Turn, Witness
 from inkov.proof.outside import Outside
 from inkov.proof.packets import ANYWHERE, Classes, Packet
 from inkov.proof.routing import Arrival, Routing
@@ -137,14 +137,18 @@ class Layer3:
             speaker.entered[view] = [i for i in everyone if routing.hears(i, reached)]
         return speaker.entered[view]
 
-    def way(self, a: Speaker, b: Listener, without: frozenset[str] = frozenset()) -> Witness | None:
+    def way(
+        self, a: Speaker, b: Listener, without: frozenset[str] = frozenset(), ask: Ask = Ask.WHOLE
+    ) -> Witness | None:
         """Finds a way of the fewest turns from one segment to another, a certain one if there is one."""
-        perhaps = self._arrival(a, b, without, View.MAY)
-        if perhaps is None:
-            return None  # what surely gets there may, too
-        surely = self._arrival(a, b, without, View.MUST)
-        certain = self._witness(a, b, surely, View.MUST) if surely is not None else None
-        return certain or self._witness(a, b, perhaps, View.MAY)
+        found: dict[View, Arrival] = {}
+        for view in reversed(ask.views):  # what does not get there in *may* does not surely, so that is tried first
+            arrival = self._arrival(a, b, without, view)
+            if arrival is None:
+                break
+            found[view] = arrival
+        ways = (self._witness(a, b, found[view], view) for view in ask.views if view in found)
+        return next((way for way in ways if way is not None), None)
 
     def packets(
         self, sources: tuple[Prefix, ...], targets: tuple[Prefix, ...], *, forged: bool = False

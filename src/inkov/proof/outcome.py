@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from enum import Enum
 from typing import Any, ClassVar, Self, TypeAlias
 
 from inkov.forwarding.ladder import Lost
-from inkov.kinds.relay import Domain, Tags
+from inkov.kinds.relay import Domain, Tags, View
 from inkov.model.campus import Claim
 from inkov.model.names import PortRef
 from inkov.model.routing import Gateway, Ip
@@ -123,6 +124,27 @@ class Stop:
     lost: Lost | None = None
     why: str = ""
     blames: tuple[PortRef, ...] = ()
+
+
+class Ask(Enum):
+    """What is wanted to know of an `apart`: the less, the sooner it is told.
+
+    Of `ANY` and `SURE` the other two outcomes may be taken for each other.
+    """
+
+    _value_: tuple[View, ...]
+
+    WHOLE = (View.MUST, View.MAY)
+    """Every pair that meets, and how."""
+    ANY = (View.MAY,)
+    """Whether it is proved: one way that may be open is enough."""
+    SURE = (View.MUST,)
+    """Whether it is broken: ways that may be open do not count."""
+
+    @property
+    def views(self) -> tuple[View, ...]:
+        """The views in which ways are looked for, in this order."""
+        return self._value_
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,7 @@ from inkov.proof.group import Group
 from inkov.proof.hostile import ARGUMENT as HOSTILE_ARGUMENT
 from inkov.proof.hostile import HostileProver
 from inkov.proof.layer3 import Layer3, Listener, Speaker, honest
-from inkov.proof.outcome import Broken, CannotTell, Fact, Outcome, Passage, Proved, Verdict, Witness
+from inkov.proof.outcome import Ask, Broken, CannotTell, Fact, Outcome, Passage, Proved, Verdict, Witness
 from inkov.proof.outside import NO_WAY, ONLY_PACKETS
 from inkov.proof.stations import Place, Stations, dead_words, segment_named
 from inkov.proof.surviving import surviving
@@ -120,11 +120,11 @@ class Prover:
         """Layer 3 between honest stations."""
         return Layer3(self.network)
 
-    def decide(self, claim: Claim) -> Outcome:
-        """Decides one claim."""
+    def decide(self, claim: Claim, ask: Ask = Ask.WHOLE) -> Outcome:
+        """Decides one claim, an `apart` as far as is asked."""
         match claim:
             case Apart():
-                return self.apart(claim)
+                return self.apart(claim, ask)
             case Together(surviving=0):
                 return self._resting(self.together(claim))
             case Together():
@@ -168,12 +168,12 @@ class Prover:
             )
         return self._sides[name]
 
-    def apart(self, claim: Apart) -> Outcome:
-        """Decides `apart` and `only`."""
-        found, late = self._met(self.suspects(claim), lambda a, b: self.meetings(claim, a, b))
+    def apart(self, claim: Apart, ask: Ask = Ask.WHOLE) -> Outcome:
+        """Decides `apart` and `only`, as far as is asked."""
+        found, late = self._met(self.suspects(claim), lambda a, b: self.meetings(claim, a, b, ask), ask)
         certain = tuple(w for w in found if not w.unknown)
-        if claim.facing is Facing.HOSTILE and not certain and not late:
-            found, late = self._met(claim.pairs, lambda a, b: self.hostile.meetings(claim, a, b))
+        if claim.facing is Facing.HOSTILE and not certain and not late and not (found and ask is Ask.ANY):
+            found, late = self._met(claim.pairs, lambda a, b: self.hostile.meetings(claim, a, b, ask), ask)
             certain = tuple(w for w in found if not w.unknown)
         if certain:
             return Broken(certain)
@@ -225,15 +225,17 @@ class Prover:
         return [s.name for s in switches if not s.gateways_stated and s.routing is not False]
 
     def _met(
-        self, pairs: Sequence[tuple[str, str]], meet: Callable[[str, str], list[Witness]]
+        self, pairs: Sequence[tuple[str, str]], meet: Callable[[str, str], list[Witness]], ask: Ask
     ) -> tuple[list[Witness], str]:
-        """Returns how some pairs meet, and a fact that is missing where there was no time for all of them."""
+        """Returns how some pairs meet, or one that does where that is enough, and a fact that is missing where there was no time for all."""
         found: list[Witness] = []
         for n, (a, b) in enumerate(pairs):
             if self._late():
                 tried = f"{n} of {len(pairs)} pairs were tried"
                 return found, f"not decided in time: {tried}; a larger --budget may decide it"
             found += meet(a, b)
+            if found and ask is not Ask.WHOLE:
+                break
         return found, ""
 
     def suspects(self, claim: Apart) -> list[tuple[str, str]]:
@@ -256,14 +258,14 @@ class Prover:
                     found.add((a, b) if place[a] < place[b] else (b, a))
         return sorted(found, key=lambda pair: (place[pair[0]], place[pair[1]]))
 
-    def meetings(self, claim: Apart, a: str, b: str) -> list[Witness]:
+    def meetings(self, claim: Apart, a: str, b: str, ask: Ask = Ask.WHOLE) -> list[Witness]:
         """Finds how two segments meet: at layer 2, or else at layer 3."""
         ab, ba = self.meet(a, b) if 2 in claim.layers else (False, False)
-        found = self.witnesses(a, b, ab=ab, ba=ba) if ab or ba else []
-        if 3 in claim.layers and not any(not w.unknown for w in found):
+        found = self.witnesses(a, b, ab=ab, ba=ba, ask=ask) if ab or ba else []
+        if 3 in claim.layers and not any(ask is Ask.ANY or not w.unknown for w in found):
             without = frozenset(claim.through)
-            there = self.layer3.way(self.side(a)[0], self.side(b)[1], without)
-            back = self.layer3.way(self.side(b)[0], self.side(a)[1], without)
+            there = self.layer3.way(self.side(a)[0], self.side(b)[1], without, ask)
+            back = self.layer3.way(self.side(b)[0], self.side(a)[1], without, ask)
             found += _one_for_both(there, back)
         return found
 
@@ -298,13 +300,13 @@ class Prover:
         stations = self.stations(name, View.MAY)
         return self.network.graph(View.MAY).becomes(stations.sent, tagged=bool(stations.tagged))
 
-    def witnesses(self, a: str, b: str, *, ab: bool, ba: bool) -> list[Witness]:
+    def witnesses(self, a: str, b: str, *, ab: bool, ba: bool, ask: Ask = Ask.WHOLE) -> list[Witness]:
         """Finds a way for one pair: certain ones if there are any, and one for both directions if it serves both."""
-        return _one_for_both(self.way(a, b) if ab else None, self.way(b, a) if ba else None)
+        return _one_for_both(self.way(a, b, ask) if ab else None, self.way(b, a, ask) if ba else None)
 
-    def way(self, a: str, b: str) -> Witness:
+    def way(self, a: str, b: str, ask: Ask = Ask.WHOLE) -> Witness | None:
         """Finds a shortest way from a segment to another that may hear it: a certain one if there is one."""
-        for view in (View.MUST, View.MAY):
+        for view in ask.views:
             speakers, hearers = self.stations(a, view), self.stations(b, view).hearers
             reach = self.network.graph(view).reach(speakers.starts, hearers)
             end = reach.first(hearers)
@@ -314,7 +316,7 @@ class Prover:
                 if view is View.MUST:
                     return Witness(a, b, way)
                 return Witness(a, b, way, unknown=tuple(dict.fromkeys(unknown)) or ("which VLANs its ports are in",))
-        return Witness(a, b, (), unknown=(MORE_TAGS,))
+        return Witness(a, b, (), unknown=(MORE_TAGS,)) if ask is not Ask.SURE else None
 
     def passages(
         self, speakers: Stations, hearing: Mapping[Place, list[PortRef]], reach: Reach, end: State
