@@ -6,7 +6,7 @@ import pytest
 
 import inkov
 from conftest import run_inkov, write_files
-from inkov.change import drift as drifts
+from inkov.change import side as sides
 from inkov.change.mending import mended
 from inkov.changes import cured
 from inkov.demo.station import as_found, faults
@@ -209,7 +209,7 @@ def test_a_priority_between_the_steps_becomes_the_nearest(tmp_path, priority, ne
 def audits(monkeypatch):
     """How often a campus is audited."""
     seen = []
-    monkeypatch.setattr(drifts, "audit", lambda *a, old=drifts.audit, **k: seen.append(a) or old(*a, **k))
+    monkeypatch.setattr(sides, "audit", lambda *a, old=sides.audit, **k: seen.append(a) or old(*a, **k))
     return seen
 
 

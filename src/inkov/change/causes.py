@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from itertools import combinations
 from typing import TypeAlias
 
 from inkov.change.side import Side
@@ -18,6 +19,9 @@ Leads: TypeAlias = Callable[[Side], Iterable[str]]
 
 _OF_PACKETS = frozenset({"gateway", "filter", "routes", "routing", "host", "segment"})
 """Settings that change no frame inside a VLAN, so that nobody hears another station by them."""
+
+_FEW = 6
+"""Of so many changes, every set is tried where none of the quick ones is the cause."""
 
 _EACH = 200
 """Up to so many changes, each is tried alone for what it does to reach."""
@@ -43,11 +47,22 @@ class Causes:
         self,
         shows: Callable[[Side], bool],
         near: Sequence[str] = (),
-        leads: Leads | None = None,
+        leads: Leads = lambda _: (),
         *,
         silent: bool = False,
     ) -> tuple[str, ...]:
-        """Returns the fewest changes that bring an effect about alone and without which it is gone, in words.
+        """Returns what `keys_of` does, in words."""
+        return self._words(self.keys_of(shows, near, leads, silent=silent))
+
+    def keys_of(
+        self,
+        shows: Callable[[Side], bool],
+        near: Sequence[str] = (),
+        leads: Leads = lambda _: (),
+        *,
+        silent: bool = False,
+    ) -> list[Key]:
+        """Returns the fewest changes that bring an effect about alone and without which it is gone.
 
         None where there are no such changes. Of several that each bring it about, all are named: without one it is still there.
 
@@ -60,22 +75,25 @@ class Causes:
         at = {place: -n for n, place in enumerate(reversed(near))}
         far = {key: (c.silent and not silent, _distance(key, at)) for key, c in self.found.items()}
         candidates = sorted(far, key=far.__getitem__)
-        if not candidates or not shows(self._side(candidates)):
-            return ()
 
-        def fewest(turns: Callable[[Side], bool], side: Callable[[Sequence[Key]], Side]) -> list[Key]:
-            grown = (
-                _grown(candidates, lambda some: turns(side(some)), lambda some: {*near, *leads(side(some))})
-                if leads
-                else None
-            )
-            return smallest(candidates if grown is None else grown, lambda some: turns(side(some)))
+        def brings(keys: Sequence[Key]) -> bool:
+            return shows(self._side(keys))
 
-        some = fewest(shows, self._side)
-        if not shows(self._without(some)):
-            return self._words(some)
-        several = fewest(lambda side: not shows(side), self._without)
-        return self._words(several if shows(self._side(several)) else some)
+        def ends(keys: Sequence[Key]) -> bool:
+            return not shows(self._without(keys))
+
+        if not candidates or not brings(candidates):
+            return []
+        some = smallest(_grown(candidates, brings, lambda keys: {*near, *leads(self._side(keys))}), brings)
+        among = some
+        if not ends(some):
+            several = smallest(_grown(candidates, ends, lambda keys: {*near, *leads(self._without(keys))}), ends)
+            some = several if brings(several) else some
+            among = candidates if len(candidates) <= _FEW else several
+        # what some changes do others may undo, so that a set of which none can be left out may still hold a smaller one
+        sizes = range(1, len(among)) if len(among) <= _FEW else ()
+        sets = (list(keys) for size in sizes for keys in combinations(among, size))
+        return next((keys for keys in sets if brings(keys) and ends(keys)), some)
 
     def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
         """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
@@ -107,13 +125,13 @@ def _grown(
 ) -> list[Key]:
     """Returns some changes that bring an effect about: those at the places where each campus on the way leads.
 
-    Where it leads nowhere, the change is searched for that is needed beside those.
+    Where it leads nowhere, the change is searched for that is needed beside those; all changes, where it never leads anywhere.
     """
     some: list[Key] = []
     while not brings(some):
         places = leads(some)
         left = [k for k in candidates if k not in some]
-        if not left:
+        if not left or not places:
             return candidates
         more = [k for k in left if _exact(k) in places]
         if not more:
