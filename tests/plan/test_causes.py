@@ -19,7 +19,6 @@ seen = Counter()
 @pytest.fixture(scope="module", autouse=True)
 def counted():
     yield
-    print(seen)
     assert min(seen["alone"], seen["together"]) > 0
 
 

@@ -1,16 +1,16 @@
 """Hostile stations against the simulator: every frame of up to two tags, from every port as set and as a trunk."""
 
 import json
-from itertools import permutations
+from itertools import combinations, permutations
 
-from hypothesis import given
+from hypothesis import given, settings
 
 from hostile_frames import attacked, overheard, replays
 from inkov.forwarding.network import Network
 from inkov.model.campus import Apart, Facing
-from inkov.proof.outcome import Broken, CannotTell, Proved
-from inkov.proof.prove import prove
-from strategies import VLANS, managed
+from inkov.proof.outcome import Ask, Broken, CannotTell, Proved
+from inkov.proof.prove import Prover, prove
+from strategies import VLANS, managed, often, open_campuses
 
 
 @given(managed())
@@ -27,6 +27,7 @@ def test_hostile_apart_is_what_the_simulator_sees(campus):
                     assert replays(campus, w)
             case CannotTell(missing=missing):
                 assert missing
+                assert not any(overheard(campus, x, y) for x, y in pairs)
 
 
 DOUBLE = {
@@ -117,3 +118,15 @@ def test_a_hostile_listener_beyond_more_tunnels_than_are_followed_is_no_proof(in
 
     assert "to s4:2   tag 21 in tag 22 in tag 23 in tag 24" in listening(4)
     assert "CANNOT TELL apart 10 30 facing hostile\n  Missing  a way that needs more tags inside" in listening(5)
+
+
+@settings(max_examples=often(40))
+@given(open_campuses())
+def test_less_asked_is_answered_as_the_whole_is(campus):
+    prover = Prover(Network(campus))
+    for a, b in combinations(VLANS[:3], 2):
+        for facing in Facing:
+            claim = Apart("x", (f"v{a}", f"v{b}"), facing=facing)
+            whole = prover.decide(claim)
+            assert isinstance(prover.decide(claim, Ask.ANY), Proved) == isinstance(whole, Proved)
+            assert isinstance(prover.decide(claim, Ask.SURE), Broken) == isinstance(whole, Broken)

@@ -151,13 +151,21 @@ class HostileProver:
         """Finds how two segments meet when a station of either is hostile, at layer 2 or else at layer 3."""
         found = []
         for x, y in ((a, b), (b, a)):
-            way = (self.attack(x, y, ask) or self.overhear(x, y, ask)) if 2 in claim.layers else None
+            way = self.by_frames(x, y, ask) if 2 in claim.layers else None
             if 3 in claim.layers and (way is None or (way.unknown and ask is not Ask.ANY)):
                 way = self.by_packets(x, y, frozenset(claim.through), ask) or way
             found += [way] if way else []
             if found and ask is not Ask.WHOLE:
                 break
         return found
+
+    def by_frames(self, a: str, b: str, ask: Ask = Ask.WHOLE) -> Witness | None:
+        """Finds how frames of `a` get to `b` when either is hostile: sent on purpose, or overheard; a certain way if there is one."""
+        sent = self.attack(a, b, ask)
+        if sent is not None and (not sent.unknown or ask is Ask.ANY):
+            return sent
+        heard = self.overhear(a, b, ask)
+        return heard if sent is None or (heard is not None and not heard.unknown) else sent
 
     def attacking(self, name: str) -> Speaker:
         """Returns a segment in hostile hands as it speaks at layer 3: from any address it likes."""
