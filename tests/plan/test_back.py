@@ -23,6 +23,7 @@ from inkov.model.switch import Vlan, VlanType
 from inkov.model.tree import Protocol, Registration, Sync, SyncRole
 from inkov.model.vlanset import VlanSet
 from inkov.plan.change import changes as differences
+from inkov.steps.between import between
 from inkov.steps.edit import CannotChange
 from inkov.steps.settings import PortChange, SwitchChange, TreeChange
 from inkov.steps.steps import SetPorts, set_switch
@@ -192,3 +193,49 @@ def test_what_may_be_pruned_at_a_port_is_a_step(tmp_path, settings_):
     document, lines, reading = of_text(written([step], "x"), Reading("x.yaml"))
     (read,) = steps(document, lines, campus, reading)
     assert read.settings == settings_
+
+
+PORTS = [
+    "access: 10",
+    "access: 20, voice: 30, enabled: false",
+    "trunk: '10,20', native: none",
+    "trunk: all, native: 10, label: 'up: b'",
+    "trunk: none, native: 20, native-tagged: true",
+    "trunk: '10,20', native: 10, translate: {99: 20}, stance: active",
+    "mode: negotiated, stance: passive, access: 10, trunk: '10-20', native: 20",
+    "mode: negotiated, stance: active, access: 20, voice: 30, trunk: '30', native: none",
+    "general: {pvid: 10, untagged: '10,30', tagged: '20'}",
+    "general: {pvid: 20, untagged: '20', tagged: none, frames: tagged}",
+    "private: {primary: 10, secondary: 20}",
+    "promiscuous: {primary: 10, secondaries: '20,30'}",
+    "tunnel: 20",
+    "tunnel: {vlan: 20, inside: '30'}",
+]
+
+
+def unlike(one, other):
+    """What differs, but for keys that do nothing in the mode a port is in."""
+    return [c for c in differences(one, other) if c.key[3] != "origin"]
+
+
+@settings(max_examples=often(60), suppress_health_check=list(HealthCheck))
+@given(st.lists(st.sampled_from(PORTS), min_size=4, max_size=4), st.booleans())
+def test_whatever_a_port_is_steps_make_of_it_whatever_another_is(told, flow):
+    """Said by steps, read back from a change file, and written into the file of the switch."""
+    head = "inkov: switch\nname: box\nvlans: {10: , 20: , 30: }\nstarts-as: {native: 30, access: 30}\nports:"
+    now, then = (
+        f"{head} {{1-3: {{{a}}}, u: {{{b}}}}}\n" if flow else f"{head}\n  1-3: {{{a}}}  # kept\n  u: {{{b}}}\n"
+        for a, b in (told[:2], told[2:])
+    )
+    with tempfile.TemporaryDirectory() as folder:
+        before, after = (
+            inkov.load(write_files(Path(folder) / name, {"box.yaml": text}))
+            for name, text in (("now", now), ("then", then))
+        )
+        some = between(before, after)
+        if not some:
+            return
+        document, lines, reading = of_text(written(some, "x"), Reading("x.yaml"))
+        assert unlike(done(before, steps(document, lines, before, reading))[-1], after) == []
+        changes.with_steps(Path(folder) / "now", some).write(Path(folder) / "made")
+        assert unlike(inkov.load(Path(folder) / "made"), after) == []

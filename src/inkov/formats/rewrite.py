@@ -15,6 +15,7 @@ from inkov.formats.edits import CannotEdit, Edits
 from inkov.formats.ours.switch_writer import entry_keys, gateway_keys, route_keys, sync_keys
 from inkov.formats.registry import FORMATS, format_of
 from inkov.formats.text import encoding
+from inkov.kinds.spell import keys
 from inkov.kinds.table import access_of, allowed_list, promiscuous_of, trunk_of
 from inkov.model.campus import Campus
 from inkov.model.errors import BadInput, Problem
@@ -24,6 +25,8 @@ from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch
 from inkov.model.tree import Sync
+from inkov.model.yamltext import dumped
+from inkov.steps.edit import NEGOTIATED
 from inkov.steps.settings import FILE_KEY, SETTING_OF, SETTING_OF_SWITCH, TreeChange
 from inkov.steps.steps import SetPorts, SetSwitch, Step
 
@@ -73,7 +76,7 @@ def edits_of(step: Step, before: Campus, after: Campus) -> dict[str, Edits]:
             for ref in refs:
                 was, now = (campus.switches[ref.switch].ports[ref.port] for campus in (before, after))
                 for key, said in _keys(step, was, now).items():
-                    setting = _SETTINGS[key]
+                    setting = _SETTINGS.get(key, Setting.MODE)
                     ports.setdefault(file_of(before, ref, setting), {}).setdefault(ref.port, {})[key] = said
             return {name: Edits(some) for name, some in ports.items()}
         case SetSwitch():
@@ -115,6 +118,15 @@ _WRITTEN = (
 )
 """What a step may set and files can be edited to say."""
 
+_OF_SWITCHING = {
+    name: name.replace("_", "-")
+    for name in ("mode", "access", "voice", "native", "trunk", "native_tagged", "translate")
+} | {name: name for name in ("general", "private", "promiscuous", "tunnel")}
+"""The keys of a switch file that say together what a port does with frames, by their names in a step."""
+
+_WHOLE = frozenset({"switching", "native_tagged", "translate"})
+"""Settings by which a port's keys are written whole."""
+
 _SETTINGS = {FILE_KEY[name]: SETTING_OF[name] for name in _WRITTEN}
 
 
@@ -123,6 +135,11 @@ def _keys(step: SetPorts, was: Port, now: Port) -> dict[str, str | None]:
     asked = dict(step.settings.items())
     if isinstance(tree := asked.pop("tree", None), TreeChange):
         asked |= dict(tree.items())
+    whole: dict[str, str | None] = {}
+    if asked.keys() & _WHOLE or asked.get("mode") == NEGOTIATED:
+        said = {k: _flow(v) for k, v in keys(now.switching).items()}
+        whole = {**dict.fromkeys(_OF_SWITCHING.values()), **said}
+        asked = {k: v for k, v in asked.items() if k not in _OF_SWITCHING and k != "switching"}
     if unknown := asked.keys() - set(_WRITTEN):
         raise CannotEdit(f"{step.what}: '{min(FILE_KEY[k] for k in unknown)}' cannot be written into files yet")
     asked = {FILE_KEY[k]: v for k, v in asked.items()}
@@ -136,7 +153,11 @@ def _keys(step: SetPorts, was: Port, now: Port) -> dict[str, str | None]:
     if "mode" in asked:
         made |= dict.fromkeys(("trunk", "native") if access_of(now.switching) else ("access", "voice"))
         made["stance"] = "silent"
-    return {**made, **_of_other_modes(was, now)}
+    return {**made, **_of_other_modes(was, now), **whole}
+
+
+def _flow(value: object) -> str:
+    return dumped([value], flow=True)[1:-2] if isinstance(value, dict) else _said(value)
 
 
 def _of_other_modes(was: Port, now: Port) -> dict[str, None]:

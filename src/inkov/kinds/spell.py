@@ -57,6 +57,8 @@ def step_keys(switching: Switching) -> dict[str, Any] | None:
             return {"voice": "none"} | found
         case Trunk(native_stated=True):
             return {"native-tagged": False, "translate": {}} | found
+        case Negotiated(access=Access(vid=int()), trunk=Trunk(native_stated=True)):
+            return {"voice": "none", "native-tagged": False, "translate": {}} | found
         case General() | PrivateHost() | Promiscuous() | Tunnel() | Unstated(general=True):
             return found
         case _:

@@ -9,7 +9,7 @@ from inkov.kinds.table import kind
 from inkov.model.campus import Campus
 from inkov.model.names import PortRef, ports_text
 from inkov.model.routing import Prefix, Route
-from inkov.model.switch import Port, Switch, Switching, Trunk
+from inkov.model.switch import Access, Negotiated, Port, Switch, Switching, Trunk
 from inkov.steps.settings import KEEP, PortChange, SwitchChange, TreeChange, words
 from inkov.steps.steps import SetPorts, Step, set_switch
 
@@ -69,6 +69,8 @@ def _of_port(now: Port, then: Port) -> PortChange:
     if now is then:
         return PortChange()
     asked = {key: getattr(then, f) for key, f in _OF_PORT.items() if getattr(now, f) != getattr(then, f)}
+    if isinstance(now.switching, Negotiated) and isinstance(then.switching, Access | Trunk):
+        asked |= {"mode": "access" if isinstance(then.switching, Access) else "trunk", "stance": then.stance}
     return PortChange(
         **asked,
         **_switching(now.switching, then.switching),

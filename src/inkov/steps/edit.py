@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, Final
 
 from inkov.model.switch import Access, Negotiated, Port, Promiscuous, Stance, Switching, Trunk
 from inkov.model.vlanset import ALL, Vid, VlanSet
 from inkov.steps.settings import KEEP, PortChange
+
+NEGOTIATED: Final = "negotiated"
 
 
 class CannotChange(ValueError):
@@ -21,7 +23,7 @@ def edited(port: Port, change: PortChange) -> Port:
         CannotChange: the port has no such setting.
     """
     changed: dict[str, Any] = {"switching": _switching(port.switching, change)}
-    if change.mode is not KEEP:
+    if change.mode not in {KEEP, NEGOTIATED}:
         changed["stance"] = Stance.SILENT
     if change.lacp is not KEEP and not port.is_lag:
         raise CannotChange("'lacp' is of a LAG, and this port is none")
@@ -47,9 +49,7 @@ def _switching(switching: Switching, change: PortChange) -> Switching:
     if change.switching is not KEEP:
         switching = change.switching
     if change.mode is not KEEP:
-        if not isinstance(switching, Negotiated):
-            raise CannotChange("'mode' is of a port that negotiates, and this port is none")
-        switching = switching.access if change.mode == "access" else switching.trunk
+        switching = _negotiated(switching, change) if change.mode == NEGOTIATED else _settled(switching, change)
     if change.access is not KEEP:
         switching = _access(switching, change.access)
     if change.trunk is not KEEP:
@@ -62,6 +62,30 @@ def _switching(switching: Switching, change: PortChange) -> Switching:
         if name in {"voice", "native", "allow", "disallow", "native_tagged", "translate"}:
             switching = _within(switching, name, value)
     return switching
+
+
+def _settled(switching: Switching, change: PortChange) -> Switching:
+    """Returns a port as what it is from now on without asking, if it negotiates."""
+    if isinstance(switching, Negotiated):
+        return switching.access if change.mode == "access" else switching.trunk
+    there, said = (Access, change.access) if change.mode == "access" else (Trunk, change.trunk)
+    if not isinstance(switching, there) and said is KEEP:
+        raise CannotChange("'mode' is of a port that negotiates, and this port is none")
+    return switching
+
+
+def _negotiated(switching: Switching, change: PortChange) -> Negotiated:
+    """Returns a port that negotiates between what it is and what the change says besides."""
+    if isinstance(switching, Negotiated):
+        return switching
+    access, trunk = isinstance(switching, Access), isinstance(switching, Trunk)
+    for key, there, said in (("access", access, change.access), ("trunk", trunk, change.trunk)):
+        if not there and said is KEEP:
+            raise CannotChange(f"'mode: {NEGOTIATED}' needs {key!r}, too: this port is none")
+    return Negotiated(
+        switching if isinstance(switching, Access) else Access(None),
+        switching if isinstance(switching, Trunk) else Trunk(None, ALL),
+    )
 
 
 def _access(switching: Switching, vid: Vid) -> Switching:

@@ -85,7 +85,7 @@ class PortChange(_Settings):
 
     Attributes:
         switching: all that the port is.
-        mode: what a port that negotiates is from now on: `access` or `trunk`.
+        mode: what a port that negotiates is from now on, `access` or `trunk`; or `negotiated`, that it negotiates.
         access: its VLAN as an access port.
         voice: the VLAN of phones.
         native: the VLAN of untagged frames on a trunk.

@@ -91,7 +91,9 @@ class StepEntry(OneKey):
     lacp: Literal["static", "passive", "active"] | None = Field(None, description="How a LAG forms.")
     label: Label | None = None
     lag: Label | None = Field(None, description="The LAG that the port is a member of; none takes it out.")
-    mode: Literal["access", "trunk"] | None = Field(None, description="What a port that negotiates is from now on.")
+    mode: Literal["access", "trunk", "negotiated"] | None = Field(
+        None, description="What a port that negotiates is from now on; or that it negotiates."
+    )
     tags: Label | None = Field(None, description="The tag format, such as 802.1Q.")
     secondaries: ListField | None = Field(None, description="All that a promiscuous port is mapped to.")
     native_tagged: Flag | None = Field(None, description="The native VLAN of a trunk leaves tagged.")

@@ -66,7 +66,7 @@ def _entries(step: Step) -> Iterable[dict[str, Any]]:
 
 
 def _of_ports(settings: PortChange) -> dict[str, Any]:
-    made = {k: _plain(v) for k, v in settings.items() if k != "switching"}
+    made = {k.replace("_", "-"): _plain(v) for k, v in settings.items() if k != "switching"}
     if settings.switching is KEEP:
         return made
     if (whole := step_keys(settings.switching)) is None:
