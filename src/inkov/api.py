@@ -144,7 +144,7 @@ def prove(
 
     Args:
         campus: from `load`.
-        claims: claims, or sentences such as `"apart tills kiosks"`.
+        claims: claims, sentences such as `"apart tills kiosks"`, or names of claims in the campus file.
         strict: assume nothing that is not stated; what a proof rests on is then missing.
         budget: seconds for all of them; what is not decided by then cannot be told. Without one, as long as it takes.
 
@@ -165,28 +165,32 @@ def prove(
 def _claims(net: Network, claims: Sequence[Claim | str]) -> list[Claim]:
     from inkov.proof.sentences import BadClaim, parse_claim
 
+    stated = {c.name: c for c in net.campus.claims}
     made: list[Claim] = []
     problems: list[Problem] = []
     for claim in claims:
         try:
             made.append(parse_claim(claim, net) if isinstance(claim, str) else claim)
         except BadClaim as exc:
-            problems.append(Problem(Source("claim"), str(exc)))
+            if claim in stated:
+                made.append(stated[str(claim)])
+            else:
+                hint = nearest(str(claim), stated, listed=0)
+                said = f"{claim!r} is neither a claim nor the name of one{hint}" if hint else str(exc)
+                problems.append(Problem(Source("claim"), said))
     if problems:
         raise BadInput(problems)
     return made
 
 
 def claim_called(campus: Campus, text: str) -> Claim:
-    """Returns the claim of the campus file that has a name, or the one that a sentence makes.
+    """Returns the claim that a sentence makes, or the one of the campus file that has a name.
 
     Raises:
         BadInput: it is neither; with a hint.
     """
     stated = {c.name: c for c in campus.claims}
-    if text in stated:
-        return stated[text]
-    if next(iter(text.split()), "") not in {"apart", "together", "only"}:
+    if text not in stated and next(iter(text.split()), "") not in {"apart", "together", "only"}:
         raise BadInput([Problem(Source("claim"), f"there is no claim {text!r}{nearest(text, stated)}")])
     return _claims(network(campus), [text])[0]
 

@@ -118,6 +118,20 @@ def test_bad_claims(site, claim, message):
     assert str(caught.value) == message
 
 
+def test_a_claim_is_named_as_well_as_said(inkov, quillfin):
+    named = inkov("prove", quillfin / "mended", "--claim", "card data stays apart", "--claim", "apart tills doors")
+    assert named.code == 0
+    assert " PROVED      card data stays apart   apart tills kiosks facing hostile\n" in named.out
+    assert " PROVED      apart tills doors\n" in named.out
+    for wrong in ("card data stays a part", "apart tills kiosk"):
+        ran = inkov("prove", quillfin / "mended", "--claim", wrong)
+        hint = {
+            "card data stays a part": f"{wrong!r} is neither a claim nor the name of one; did you mean 'card data stays apart'?",
+            "apart tills kiosk": "there is no segment 'kiosk'; did you mean 'kiosks'?",
+        }[wrong]
+        assert (ran.code, ran.out, ran.err) == (2, "", f"claim: {hint}\n")
+
+
 def test_grid_says_what_single_claims_say(inkov, quillfin):
     ran = inkov("prove", quillfin / "as-found", "--grid")
     assert ran.code == 0

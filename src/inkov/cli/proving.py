@@ -13,6 +13,7 @@ from inkov.cli.options import (
     OutputOption,
     SiteArgument,
     TableFormatOption,
+    completes,
     load_network,
     many_networks,
     of_site,
@@ -41,7 +42,8 @@ def prove(
             "--claim",
             metavar="TEXT",
             help="'apart A B …', 'apart A from B C', 'only A B through R', 'together A …'; then 'except A B', 'layer 2', "
-            "'facing hostile' or 'surviving 1'; repeatable.",
+            "'facing hostile' or 'surviving 1'; or the name of a claim of the campus file; repeatable.",
+            autocompletion=completes("claims"),
         ),
     ] = None,
     grid: Annotated[
