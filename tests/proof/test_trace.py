@@ -423,3 +423,35 @@ def test_a_packet_whose_way_on_may_be_down_is_not_said_to_stop(site):
     view = trace_view(net, inkov.api.trace(net, "server", "till"), ("server", "till"))
     fact = "whether sw passes packets on to 10.0.50.9 is not known: whether a port of sw carries VLAN 200 is not stated"
     assert (view.outcome, view.there.missing) == ("cannot tell", (fact,))
+
+
+@pytest.mark.parametrize(
+    ("uplink", "cause"),
+    [
+        ("{trunk: '10', native: none}", "stops at s:u: the list of s:u leaves out VLAN 20"),
+        ("{trunk: '10,20', native: 20}", "stops at s:u: s:u sends VLAN 20 untagged, as its native VLAN"),
+        ("{access: 10}", "stops at s:u: s:u sends no tags (access 10)"),
+        ("{trunk: '10,20,21', native: none}", "both ways are open"),
+    ],
+)
+def test_what_keeps_a_vlan_from_its_gateway_on_a_router_is_named(site, uplink, cause):
+    table = "{10: , 20: , 21: {name: alone, type: isolated, primary: 20}}"
+    files = {
+        "s.yaml": switch("s", f"{{1: {{access: 20}}, u: {uplink}}}", table, neighbours="{u: r e}"),
+        "r.yaml": "inkov: switch\nname: r\nkind: router\nports: {e: {subinterfaces: {10: 192.0.2.1/28, 20: 192.0.2.17/28}}}\n",
+    }
+    assert run(site, files, "s:1", "192.0.2.17").cause == cause
+
+
+def test_a_private_station_and_a_gateway_that_takes_the_primarys_tag_are_of_one_service(site):
+    table = "{20: , 21: {name: alone, type: isolated, primary: 20}}"
+    ports = "{1: {private: {primary: 20, secondary: 21}}, u: {trunk: '20,21', native: none}}"
+    files = {
+        "s.yaml": switch("s", ports, table, neighbours="{u: r e}"),
+        "r.yaml": "inkov: switch\nname: r\nkind: router\nports: {e: {subinterfaces: {20: 192.0.2.17/28}}}\n",
+    }
+    view = run(site, files, "s:1", "192.0.2.17")
+    assert (view.cause, view.vlans) == (
+        "stops at s:u: s:u sends VLAN 21 with a tag of its own, and r:e takes tag 20 of its primary",
+        "",
+    )

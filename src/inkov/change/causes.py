@@ -21,7 +21,7 @@ _OF_PACKETS = frozenset({"gateway", "filter", "routes", "routing", "host", "segm
 """Settings that change no frame inside a VLAN, so that nobody hears another station by them."""
 
 _FEW = 6
-"""Of so many changes, every set is tried where none of the quick ones is the cause."""
+"""Of so many changes, every smaller set is tried."""
 
 _EACH = 200
 """Up to so many changes, each is tried alone for what it does to reach."""

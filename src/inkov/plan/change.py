@@ -55,6 +55,7 @@ _WHOLE: Final = (
 _HIDDEN: Final = frozenset({"secret", "source", "origin"})
 _LONG: Final = 60
 _FEW: Final = 6
+"""So many differences are left out one by one: that takes fewer tries than halving."""
 """Two settings of more characters than these are told by what differs."""
 
 _WORDS: Final = {"is_lag": "LAG", "tag_format": "tags", "unstated_habits": "habits not stated", "heard": "neighbours"}

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from inkov.forwarding.cabling import Link
+from inkov.forwarding.gateways import Interface
 from inkov.forwarding.graph import Reach, State
 from inkov.forwarding.ladder import Lost, Rung, vlan_source
 from inkov.forwarding.network import Network
@@ -170,6 +171,8 @@ def _doubtful(network: Network, way: tuple[Passage, ...]) -> Halt:
 
 def _cannot_send(network: Network, end: End) -> Halt:
     start = end.ref
+    if halt := _deaf(network, end.own):
+        return halt
     if not network.has(start):
         own = end.domain or 0
         state = "suspended" if network.defined(start.switch) >> own & 1 else "not defined"
@@ -274,13 +277,33 @@ def _untagged_key(network: Network, ref: PortRef) -> Setting:
 def _untold(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Halt:
     sources = tuple(network.port(e).origin.of(Setting.ALLOWED) for e in (near, far) if network.has(e))
     if network.switches[far.switch].kind is Kind.ROUTER:
-        return Halt(far, f"{far.switch} is a router: VLANs end there", sources[1:])
+        return _at_router(network, near, far, domain)
     if all(map(network.has, (near, far))) and not all(passes_vlans(network.port(e)) for e in (near, far)):
         leaves = network.relay(near).sends >> domain & 1
         own, what = (far, f"{far} takes no such frame") if leaves else (near, f"VLAN {domain} does not leave {near}")
         port = network.settled(own)
         return Halt(own, f"{what} ({setting_words(port)})", (port.origin.of(mode_setting(port)),))
     return Halt(near, f"VLAN {domain} is in neither list of {near} and {far}", sources)
+
+
+def _at_router(network: Network, near: PortRef, far: PortRef, domain: Domain) -> Halt:
+    """Says why a VLAN does not get into a router: its gateway there hears nothing, takes another tag, or there is none."""
+    mine = [i for i in network.gateways.of(far.switch) if i.port == far]
+    if halt := next((halt for i in mine if i.gateway.vid == domain and (halt := _deaf(network, i))), None):
+        return halt
+    entry = (network.switches[near.switch].vlans or {}).get(domain) if network.has(near) else None
+    taken = {i.gateway.vid for i in mine}
+    if entry is not None and entry.primary in taken and network.relay(near).sends_tagged >> domain & 1:
+        why = f"{near} sends VLAN {domain} with a tag of its own, and {far} takes tag {entry.primary} of its primary"
+        return Halt(near, why, (network.port(near).origin.of(mode_setting(network.settled(near))),))
+    sources = (network.port(far).origin.of(Setting.ALLOWED),) if network.has(far) else ()
+    return Halt(far, f"{far.switch} is a router: VLANs end there", sources)
+
+
+def _deaf(network: Network, interface: Interface | None) -> Halt | None:
+    """Says what in front of a gateway on a routed port keeps its VLAN from it; None where nothing does."""
+    deaf = network.gateways.deaf(interface) if interface is not None else None
+    return Halt(deaf.far, deaf.why, (network.port(deaf.far).origin.of(deaf.setting),)) if deaf else None
 
 
 def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:

@@ -71,7 +71,8 @@ def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceV
         b=names[1],
         both=there.halt is None and back.halt is None and not in_vain,
         outcome=outcome,
-        cause=_cause(trace, names) + (", as far as is known" if outcome == "cannot tell" else ""),
+        cause=_cause(trace, names, tied=_tied(network, trace))
+        + (", as far as is known" if outcome == "cannot tell" else ""),
         vlans=_vlans(network, trace, names),
         there=there,
         back=back,
@@ -84,7 +85,16 @@ def _outcome(*legs: LegView) -> str:
     return "cannot tell" if any(leg.missing for leg in legs) else "open"
 
 
-def _cause(trace: Trace, names: tuple[str, str]) -> str:
+def _tied(network: Network, trace: Trace) -> bool:
+    """Tells whether the VLANs of the two ends are one private service, so that who is in another VLAN is no reason."""
+    a, b = trace.vlans
+    tables = [table for table, _ in network.tables]
+    return any(
+        v in t and t[v].primary == w for t in tables for v, w in ((a, b), (b, a)) if v is not None and w is not None
+    )
+
+
+def _cause(trace: Trace, names: tuple[str, str], *, tied: bool) -> str:
     halt, back = trace.there.halt, trace.back.halt
     a, b = trace.vlans
     if halt is None and back is None and trace.drowned:
@@ -101,7 +111,7 @@ def _cause(trace: Trace, names: tuple[str, str]) -> str:
         return f"{names[1]} hears {names[0]}, but the answer stops at {back.at}: {back.why}"
     if halt is None:
         return ""
-    if a is not None and b is not None and a != b:
+    if a is not None and b is not None and a != b and not tied:
         text = f"different VLANs: {trace.there.start} is in {a} and {trace.there.end} in {b}"
         return f"{text}; {trace.beside}, right beside, is in the other's" if trace.beside else text
     return f"stops at {halt.at}: {halt.why}"
@@ -111,7 +121,7 @@ def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
     a, b = trace.vlans
     if trace.routed or a == b or a is None or b is None or (trace.there.halt is None and trace.back.halt is None):
         return ""
-    if trace.there.halt is not None and trace.there.halt.meant:
+    if (trace.there.halt is not None and trace.there.halt.meant) or _tied(network, trace):
         return ""
     text = f"{names[0]} is in {named(network, a)} and {names[1]} in {named(network, b)}."
     devices = {g.device for v, g in trace.gateways if v == a} & {g.device for v, g in trace.gateways if v == b}
