@@ -53,9 +53,9 @@ _WHOLE: Final = (
     "limits",
 )
 _HIDDEN: Final = frozenset({"secret", "source", "origin"})
-_LONG: Final = 60
 _FEW: Final = 6
 """So many differences are left out one by one: that takes fewer tries than halving."""
+_LONG: Final = 60
 """Two settings of more characters than these are told by what differs."""
 
 _WORDS: Final = {"is_lag": "LAG", "tag_format": "tags", "unstated_habits": "habits not stated", "heard": "neighbours"}
