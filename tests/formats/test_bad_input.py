@@ -36,7 +36,11 @@ CASES = {
     ),
     "a list in braces without quotes": (
         {"a.yaml": SWITCH.replace("trunk: all", "trunk: 10,20")},
-        "a.yaml:4: ports/u1/20: unknown key '20'; a list with commas needs quotes inside of braces, as in {trunk: '10,20'}",
+        "a.yaml:4: ports/u1/trunk: a list with commas needs quotes inside of braces: {trunk: '10,20'}",
+    ),
+    "a longer list, with ranges, before another key": (
+        {"a.yaml": SWITCH.replace("trunk: all", "trunk: 10-12,20,30-31, label: x")},
+        "a.yaml:4: ports/u1/trunk: a list with commas needs quotes inside of braces: {trunk: '10-12,20,30-31'}",
     ),
     "VID 0": (
         {"a.yaml": SWITCH.replace("access: 10", "access: 0")},

@@ -28,9 +28,32 @@ def validated(kind: type[D], data: Any, lines: Lines, reading: Reading) -> D | N
         made = kind.model_validate(data)
         return None if twins else made
     except ValidationError as exc:
-        for path, what in _told(kind, exc.errors(include_url=False, include_input=True), data):
+        told = (_slip(data, *one) for one in _told(kind, exc.errors(include_url=False, include_input=True), data))
+        for path, what in dict.fromkeys(told):
             reading.wrong(what, "/".join(map(str, path)), lines.near(path))
         return None
+
+
+def _slip(data: Any, path: Path, what: str) -> tuple[Path, str]:
+    """Returns what is wrong and where; of the rest of a list without quotes in braces, which YAML takes for keys, the list."""
+    above = _follow(data, path[:-1])[1]
+    keys = list(above) if isinstance(above, dict) else []
+    if not (what.startswith("unknown key") and path[-1] in keys and _is_rest(above, path[-1])):
+        return path, what
+    first = last = keys.index(path[-1])
+    while first and _is_rest(above, keys[first]):
+        first -= 1
+    while last < len(keys) and _is_rest(above, keys[last]):
+        last += 1
+    if above[keys[first]] is None or isinstance(above[keys[first]], dict | list):
+        return path, what
+    listed = ",".join(map(str, (above[keys[first]], *keys[first + 1 : last])))
+    said = f"a list with commas needs quotes inside of braces: {{{keys[first]}: '{listed}'}}"
+    return (*path[:-1], keys[first]), said
+
+
+def _is_rest(above: dict[Any, Any], key: Any) -> bool:
+    return above[key] is None and bool(_NUMBERS.match(str(key)))
 
 
 _NUMBERED = frozenset({"vlans", "domains", "gateways", "register", "own", "instances", "subinterfaces", "translate"})
@@ -160,10 +183,7 @@ def _either(says: Sequence[str]) -> str:
 def _sentence(error: Any, path: Path, known: list[str]) -> str:
     match error["type"]:
         case "extra_forbidden":
-            key = str(path[-1])
-            if _NUMBERS.match(key) and error["input"] is None:
-                return f"unknown key {key!r}; a list with commas needs quotes inside of braces, as in {{trunk: '10,{key}'}}"
-            return f"unknown key {path[-1]!r}{nearest(key, known)}"
+            return f"unknown key {path[-1]!r}{nearest(str(path[-1]), known)}"
         case "missing":
             return f"key {path[-1]!r} is missing"
         case "literal_error":
