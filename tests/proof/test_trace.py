@@ -455,3 +455,16 @@ def test_a_private_station_and_a_gateway_that_takes_the_primarys_tag_are_of_one_
         "stops at s:u: s:u sends VLAN 21 with a tag of its own, and r:e takes tag 20 of its primary",
         "",
     )
+
+
+def test_a_host_in_another_vlan_than_its_address_is_of_is_told_first(site):
+    files = {
+        "s.yaml": switch(
+            "s", "{1: {access: 20}, 2: {access: 20}, 3: {access: 10}}", gateways="{10: 192.0.2.1/28, 20: 192.0.2.17/28}"
+        ),
+        "campus.yaml": "inkov: campus\nname: x\nhosts:\n"
+        '  - {name: pc, port: "s:1", address: 192.0.2.5/28, gateway: 192.0.2.1}\n'
+        '  - {name: cam, port: "s:2", address: 192.0.2.20/28, gateway: 192.0.2.17}\n',
+    }
+    view = run(site, files, "pc", "cam")
+    assert view.cause == "stops at s:1: s:1 is in VLAN 20, 192.0.2.5 belongs to VLAN 10"

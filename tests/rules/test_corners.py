@@ -94,3 +94,34 @@ def test_one_number_in_two_places_has_gateways_of_its_own_in_each(tmp_path):
             )
     found = inkov.audit(inkov.load(write_files(tmp_path, files)))
     assert [f.rule for f in found if f.rule.partition("/")[0] in {"pair", "address"}] == []
+
+
+def test_a_native_vlan_at_one_end_alone_parts_its_members_and_nobody_else(tmp_path):
+    def two(native, far):
+        ports = "{{1: {{access: 310}}, 2: {{access: 330}}, u1: {{trunk: '310,330', native: {}}}}}"
+        return {
+            "a.yaml": switch_text("a", "{310: x, 330: y}", ports.format(native), neighbours="{u1: b u1}"),
+            "b.yaml": switch_text("b", "{310: x, 330: y}", ports.format(far)),
+        }
+
+    for name, ends, severity in (("a", (330, "none"), "outage"), ("b", ("none", 330), "outage")):
+        assert found(tmp_path / name, two(*ends), "native/mismatch") == [(severity, "a:u1 <-> b:u1")]
+    assert found(tmp_path / "c", two("none", "none"), "native/mismatch") == []
+    assert found(tmp_path / "d", two(999, "none"), "native/mismatch") == []
+
+
+def test_the_register_says_which_of_two_swapped_names_is_wrong(tmp_path):
+    files = {
+        "a.yaml": switch_text(
+            "a", "{310: y, 330: x}", "{1: {access: 310}, u: {trunk: '310,330'}}", neighbours="{u: b u}"
+        ),
+        "b.yaml": switch_text("b", "{310: x, 330: y}", "{1: {access: 310}, u: {trunk: '310,330'}}"),
+        "campus.yaml": "inkov: campus\nname: x\nregister: {310: x, 330: y}\n",
+    }
+    head = inkov.audit(inkov.load(write_files(tmp_path, files)))[0]
+    assert (head.rule, head.what, head.mend) == (
+        "vlan/aliases",
+        "VLAN 310 is 'x' on 1 switch but 'y' on a, which is the name of VLAN 330 elsewhere: the names of 310 and 330 are swapped there.",
+        "Name it 'x' on a.",
+    )
+    assert {f.rule for f in head.also} >= {"vlan/aliases", "vlan/namesakes"}

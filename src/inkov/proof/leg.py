@@ -204,6 +204,8 @@ def _stopped(network: Network, first: End, last: End, domain: Domain, inner: Tag
         return Leg(start, end, (), Halt(start, f"no cable leads from {start.switch} to {end.switch}"))
     if links and (design := _by_design(network, start, end)) is not None:
         return Leg(start, end, (), design)
+    if odd := _elsewhere(network, first, last, domain):
+        return Leg(start, end, (), odd)
     switch = start.switch
     changed: Halt | None = None
     left: tuple[PortRef, Domain] | None = None  # where it last left a device that looks at VLANs, and in which
@@ -304,6 +306,18 @@ def _deaf(network: Network, interface: Interface | None) -> Halt | None:
     """Says what in front of a gateway on a routed port keeps its VLAN from it; None where nothing does."""
     deaf = network.gateways.deaf(interface) if interface is not None else None
     return Halt(deaf.far, deaf.why, (network.port(deaf.far).origin.of(deaf.setting),)) if deaf else None
+
+
+def _elsewhere(network: Network, start: End, gateway: End, domain: Domain) -> Halt | None:
+    """Says that a host sends in another VLAN than the one its address is of; None where it does not."""
+    own = gateway.own.gateway if gateway.own is not None else None
+    if own is None or own.vid in {None, domain} or start.address is None or not network.has(start.ref):
+        return None
+    if not any(start.address in a.network for a in own.addresses):
+        return None
+    here, there = (f"{network.names[v]} ({v})" if v in network.names else f"VLAN {v}" for v in (domain, own.vid))
+    why = f"{start.ref} is in {here}, {start.address} belongs to {there}"
+    return Halt(start.ref, why, (network.port(start.ref).origin.of(mode_setting(network.port(start.ref))),))
 
 
 def _by_design(network: Network, start: PortRef, end: PortRef) -> Halt | None:

@@ -6,6 +6,7 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 
 from inkov.forwarding.cabling import Link
+from inkov.kinds.relay import View
 from inkov.kinds.table import carries_tags, setting_words, trunk_of, untagged_vlan
 from inkov.model.names import PortRef
 from inkov.model.settings import Setting
@@ -53,6 +54,7 @@ def mismatch(facts: Facts) -> Iterator[Fault]:
             continue
         if not leak:
             yield from _unlisted_both(facts, link)
+            yield from _one_native(facts, link)
             continue
         ends = sorted((link.a, link.b), key=lambda e: (_untagged(facts, e) == usual, e != link.b, e.order))
         cut = network.islands.parted(link, leak.vlans)
@@ -84,6 +86,27 @@ def _unlisted_both(facts: Facts, link: Link) -> Iterator[Fault]:
             evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.NATIVE) for e in (link.a, link.b)),
             causes=tuple(cause(e, Setting.NATIVE) for e in (link.a, link.b)),
         )
+
+
+def _one_native(facts: Facts, link: Link) -> Iterator[Fault]:
+    """Yields a VLAN that one end sends untagged to another that takes no untagged frames, where that parts its members."""
+    network = facts.network
+    for own, far in ((link.a, link.b), (link.b, link.a)):
+        vid = _untagged(facts, own)
+        if vid is None or _untagged(facts, far) is not None or network.hop(own, far, View.USUAL).carry(1 << vid):
+            continue
+        if cut := network.islands.parted(link, VlanSet([vid])):
+            yield Fault(
+                severity=Severity.OUTAGE,
+                place=str(link),
+                what=f"{own} sends VLAN {vid} untagged, as its native VLAN, and {far} has no native VLAN. {_cut(facts, cut)}",
+                mend=f"Set the native VLAN of {own} to none, as at {far}.",
+                evidence=tuple(at(network, e, setting_words(network.settled(e)), Setting.NATIVE) for e in (own, far)),
+                causes=tuple(cause(e, Setting.NATIVE) for e in (own, far)),
+                vlans=cut,
+                members=network.islands.cut_off(link, cut),
+                parts=True,
+            )
 
 
 def _cut(facts: Facts, cut: VlanSet) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 
 from inkov.forwarding.ladder import vlan_source
 from inkov.model.settings import Setting
@@ -92,11 +92,11 @@ def aliases(facts: Facts) -> Iterator[Fault]:
     all_names = _names(facts)
     usual_of: dict[str, list[Vid]] = defaultdict(list)
     for vid, names in all_names.items():
-        usual_of[_usual(names)].append(vid)
+        usual_of[_usual(facts, vid, names)].append(vid)
     for vid, names in all_names.items():
         if len(names) < 2:
             continue
-        by_use = sorted(names, key=lambda n: (-len(names[n]), n))
+        by_use = sorted(names, key=_by_use(facts, vid, names))
         shown = {n: (network.switches[names[n][0]].vlans or {})[vid].name for n in names}
         usual, odd = by_use[0], by_use[1:]
         on = joined([f"{shown[n]!r} on {joined(names[n], 3)}" for n in odd])
@@ -155,7 +155,7 @@ def spelling(facts: Facts) -> Iterator[Fault]:
             if entry.name and v != DEFAULT_VLAN:
                 spelt[v][entry.name] += switches
     for vid, names in spelt.items():
-        usual = _usual(names)
+        usual = _usual(facts, vid, names)
         odd = [n for n in names if n != usual and _compared(n) == _compared(usual)]
         if odd:
             on = joined([f"{n!r} on {joined(names[n], 3)}" for n in odd])
@@ -171,9 +171,16 @@ def spelling(facts: Facts) -> Iterator[Fault]:
             )
 
 
-def _usual(names: dict[str, list[str]]) -> str:
-    """Returns the name of a VLAN on most switches."""
-    return min(names, key=lambda n: (-len(names[n]), n))
+def _by_use(facts: Facts, vid: Vid, names: Mapping[str, Sequence[str]]) -> Callable[[str], tuple[bool, int, str]]:
+    """Returns what puts the names of a VLAN in order: that of the register, then those on most switches."""
+    entry = facts.network.campus.register.get(vid)
+    registered = _compared(entry.name) if entry else ""
+    return lambda name: (_compared(name) != registered, -len(names[name]), name)
+
+
+def _usual(facts: Facts, vid: Vid, names: Mapping[str, Sequence[str]]) -> str:
+    """Returns the name of a VLAN in the register, or on most switches."""
+    return min(names, key=_by_use(facts, vid, names))
 
 
 @rule(
@@ -209,7 +216,8 @@ def namesakes(facts: Facts) -> Iterator[Fault]:
     for name, numbers in by_name.items():
         if len(numbers) < 2:
             continue
-        by_use = sorted(numbers, key=lambda v: (-len(numbers[v]), v))
+        registered = {v for v, entry in network.campus.register.items() if _compared(entry.name) == name}
+        by_use = sorted(numbers, key=lambda v, own=numbers, first=registered: (v not in first, -len(own[v]), v))  # type: ignore[misc]
         first = (network.switches[numbers[by_use[0]][0]].vlans or {})[by_use[0]].name
         listed = joined([f"{v} on {joined(numbers[v], 3)}" for v in by_use])
         homes = {s: r for v in by_use[1:] for s, r in network.members.get(v, {}).items() if s in numbers[v]}
