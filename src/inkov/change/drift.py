@@ -172,12 +172,12 @@ def _turned(before: Side, after: Side, claims: Sequence[Claim], cause: Causes) -
         if now is None:
             continue
         near = [*places(now), *places(was)]
-        by = _undone_by(_where_broken(claim, now), word(now), near, cause)
+        by = _brought_by(_where_broken(claim, now), word(now), near, cause)
         (view,) = verdict_views([Verdict(claim, now)])
         yield Turned(claim.name, word(was), word(now), by, view)
 
 
-def _undone_by(claim: Claim, now: str, near: Sequence[str], cause: Causes) -> tuple[str, ...]:
+def _brought_by(claim: Claim, now: str, near: Sequence[str], cause: Causes) -> tuple[str, ...]:
     """Returns the changes that bring a verdict about."""
     ask = {Proved.word: Ask.ANY, Broken.word: Ask.SURE}.get(now, Ask.WHOLE)
 
