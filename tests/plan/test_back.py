@@ -239,3 +239,19 @@ def test_whatever_a_port_is_steps_make_of_it_whatever_another_is(told, flow):
         assert unlike(done(before, steps(document, lines, before, reading))[-1], after) == []
         changes.with_steps(Path(folder) / "now", some).write(Path(folder) / "made")
         assert unlike(inkov.load(Path(folder) / "made"), after) == []
+
+
+@pytest.mark.parametrize(
+    ("step", "message"),
+    [
+        ("box:u1 mode trunk", "'mode' is of a port that negotiates, and this port is none"),
+        ("box:1 mode access", "'mode' is of a port that negotiates, and this port is none"),
+        ("box:1 mode negotiated", "'mode: negotiated' needs 'trunk', too: this port is none"),
+        ("box:u1 mode negotiated", "'mode: negotiated' needs 'access', too: this port is none"),
+    ],
+)
+def test_a_mode_that_a_port_cannot_take_is_refused(tmp_path, step, message):
+    site = write_files(tmp_path, {"box.yaml": BOX.format(name="box", more="")})
+    ran = run_inkov("rehearse", site, "--set", step)
+    what = step.replace(" mode", ": mode")
+    assert (ran.code, ran.out, ran.err) == (2, "", f"--set: {what}: {message}\n")

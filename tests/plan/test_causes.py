@@ -47,7 +47,7 @@ def test_a_cause_does_it_alone_and_without_it_the_effect_is_gone(pair):
         shown = {some for some in every if alone[some].word(claim) == now}
         lawful = {some for some in shown if frozenset(keys) - some not in shown}
         got = frozenset(
-            causes.keys_of(
+            causes.of(
                 lambda side, claim=claim, now=now: side.word(claim) == now,
                 list(places(after.outcome(claim))),
                 lambda side, claim=claim: places(side.outcome(claim)),

@@ -4,6 +4,7 @@ import json
 
 import inkov
 from conftest import write_files
+from inkov.change.mending import mended
 from inkov.rules.registry import switch_text
 
 
@@ -106,6 +107,14 @@ def test_a_native_vlan_at_one_end_alone_parts_its_members_and_nobody_else(tmp_pa
 
     for name, ends, severity in (("a", (330, "none"), "outage"), ("b", ("none", 330), "outage")):
         assert found(tmp_path / name, two(*ends), "native/mismatch") == [(severity, "a:u1 <-> b:u1")]
+        (head,) = inkov.audit(inkov.load(tmp_path / name))
+        own, far = ("a:u1", "b:u1") if ends[0] == 330 else ("b:u1", "a:u1")
+        assert (head.what, head.mend) == (
+            f"{own} sends VLAN 330 untagged, as its native VLAN, and {far} has no native VLAN. y (330) does not get across, and is in parts.",
+            f"Set the native VLAN of {own} to none, as at {far}.",
+        )
+        view, steps, _ = mended(inkov.load(tmp_path / name))
+        assert ([s.what for s in steps], view.left) == ([f"{own}: native none"], ())
     assert found(tmp_path / "c", two("none", "none"), "native/mismatch") == []
     assert found(tmp_path / "d", two(999, "none"), "native/mismatch") == []
 

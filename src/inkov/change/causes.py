@@ -50,17 +50,6 @@ class Causes:
         leads: Leads = lambda _: (),
         *,
         silent: bool = False,
-    ) -> tuple[str, ...]:
-        """Returns what `keys_of` does, in words."""
-        return self._words(self.keys_of(shows, near, leads, silent=silent))
-
-    def keys_of(
-        self,
-        shows: Callable[[Side], bool],
-        near: Sequence[str] = (),
-        leads: Leads = lambda _: (),
-        *,
-        silent: bool = False,
     ) -> list[Key]:
         """Returns the fewest changes that bring an effect about alone and without which it is gone.
 
@@ -95,13 +84,14 @@ class Causes:
         sets = (list(keys) for size in sizes for keys in combinations(among, size))
         return next((keys for keys in sets if brings(keys) and ends(keys)), some)
 
-    def each(self, shows: Callable[[Side], bool]) -> tuple[str, ...]:
+    def each(self, shows: Callable[[Side], bool]) -> list[Key]:
         """Returns all changes with each of which alone an effect shows; where there is none, the fewest that do together."""
         loud = [key for key, c in self.found.items() if not c.silent and key[1] not in _OF_PACKETS]
         alone = [k for k in loud if shows(self._side([k]))] if len(loud) <= _EACH else []
-        return self._words(alone) or self.of(shows)
+        return alone or self.of(shows)
 
-    def _words(self, keys: Sequence[Key]) -> tuple[str, ...]:
+    def words(self, keys: Sequence[Key]) -> tuple[str, ...]:
+        """Returns changes in words, like ones together."""
         rows = folded(c for k, c in self.found.items() if k in keys)
         return tuple(f"{placed(at, some)}: {what}".removeprefix(": ") for at, what, some in rows)
 
@@ -135,10 +125,10 @@ def _grown(
             return candidates
         more = [k for k in left if _exact(k) in places]
         if not more:
-            devices, given = {p.partition(":")[0] for p in places}, tuple(some)
-            left.sort(key=lambda k, devices=devices: k[0] not in devices)  # type: ignore[misc]
-            last = shortest(len(left), lambda n, left=left, given=given: brings([*given, *left[:n]]))  # type: ignore[misc]
-            more = [left[last - 1]]
+            devices = {p.partition(":")[0] for p in places}
+            nearest = [k for k in left if k[0] in devices]
+            left = [*nearest, *(k for k in left if k[0] not in devices)]
+            more = [left[shortest(some, left, brings) - 1]]
         some += more
     return [k for k in candidates if k in some]
 

@@ -133,8 +133,8 @@ def drift_of(
             ChangeRow(placed(at, some), what, len(some), some[0].silent) for at, what, some in folded([*others, *found])
         ),
         reach=ReachView(gained, lost),
-        gained_by=cause.each(lambda side: side.parted[0]) if gained else (),
-        lost_by=cause.each(lambda side: side.parted[1]) if lost else (),
+        gained_by=cause.words(cause.each(lambda side: side.parted[0])) if gained else (),
+        lost_by=cause.words(cause.each(lambda side: side.parted[1])) if lost else (),
         states=tuple(states(one.followed, other.followed)),
         claims=tuple(_turned(one, other, claims, cause)),
         findings=_findings(one, other, cause),
@@ -184,7 +184,7 @@ def _brought_by(claim: Claim, now: str, near: Sequence[str], cause: Causes) -> t
     def outcome(side: Side) -> Outcome | None:
         return side.outcome(claim, ask)
 
-    return cause.of(lambda side: word(outcome(side)) == now, near, lambda side: places(outcome(side)))
+    return cause.words(cause.of(lambda side: word(outcome(side)) == now, near, lambda side: places(outcome(side))))
 
 
 def _where_broken(claim: Claim, outcome: Outcome) -> Claim:
@@ -208,5 +208,5 @@ def _findings(before: Side, after: Side, cause: Causes) -> FindingsView:
         at = (":".join(filter(None, (c.holder, c.port))) for c in finding.causes)
         near = [*at, *finding.place.split(" <-> ")]
         by = cause.of(lambda side, own=own, rule=finding.rule: own in side.found(rule), near, silent=True)  # type: ignore[misc]
-        new.append(FoundView(finding_view(finding), by))
+        new.append(FoundView(finding_view(finding), cause.words(by)))
     return FindingsView(tuple(new), tuple(finding_view(f) for f in before.findings if identity(f) not in still))

@@ -8,7 +8,7 @@ from functools import cached_property
 from itertools import combinations
 
 from inkov.change.hearing import Shift
-from inkov.change.side import Side, word
+from inkov.change.side import Side
 from inkov.kinds.relay import View
 from inkov.model.campus import Apart, Claim, Together
 from inkov.model.names import PortRef
@@ -76,9 +76,7 @@ class Meant:
 
     def rows(self, after: Side, moves: Sequence[Shift]) -> tuple[MeantRow, ...]:
         """Returns what is meant, with what comes of it."""
-        return tuple(
-            MeantRow(claim.name, word(after.outcome(claim)), self._count(claim, moves)) for claim in self.claims
-        )
+        return tuple(MeantRow(claim.name, after.word(claim), self._count(claim, moves)) for claim in self.claims)
 
     def _count(self, claim: Claim, moves: Sequence[Shift]) -> int:
         found: set[frozenset[PortRef]] = set()

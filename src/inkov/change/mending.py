@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from inkov.change.losses import harms
-from inkov.change.side import Side, word
+from inkov.change.side import Side
 from inkov.forwarding.labels import BY_LABEL
 from inkov.model.campus import Campus, Claim
 from inkov.proof.outcome import Proved
@@ -79,9 +79,7 @@ def mended(
         mending.run(only, at)
     now, done, left, steps = mending.now, mending.done, mending.left, mending.steps
     turned = tuple(
-        f"{c.name}: {word(before.outcome(c))} → {word(now.outcome(c))}"
-        for c in campus.claims
-        if before.badness(c) != now.badness(c)
+        f"{c.name}: {before.word(c)} → {now.word(c)}" for c in campus.claims if before.word(c) != now.word(c)
     )
     left = sorted(left, key=lambda row: Severity(row.severity).rank)
     return MendView(campus.name, tuple(done), tuple(left), turned), steps, now.campus

@@ -12,6 +12,7 @@ from enum import Enum
 from pathlib import Path, PurePosixPath
 
 from inkov.formats.edits import CannotEdit, Edits
+from inkov.formats.ours.change_document import ONE_KEY
 from inkov.formats.ours.switch_writer import entry_keys, gateway_keys, route_keys, sync_keys
 from inkov.formats.registry import FORMATS, format_of
 from inkov.formats.text import encoding
@@ -25,10 +26,10 @@ from inkov.model.settings import Setting
 from inkov.model.source import Source
 from inkov.model.switch import Port, Switch
 from inkov.model.tree import Sync
-from inkov.model.yamltext import dumped
+from inkov.model.yamltext import inline
 from inkov.steps.edit import NEGOTIATED
 from inkov.steps.settings import FILE_KEY, SETTING_OF, SETTING_OF_SWITCH, TreeChange
-from inkov.steps.steps import SetPorts, SetSwitch, Step
+from inkov.steps.steps import OF_FRAMES, SetPorts, SetSwitch, Step
 
 Check = Callable[[Path], None]
 """Called with the folder before it gets its name; raises BadInput when it is not to stay."""
@@ -118,11 +119,8 @@ _WRITTEN = (
 )
 """What a step may set and files can be edited to say."""
 
-_OF_SWITCHING = {
-    name: name.replace("_", "-")
-    for name in ("mode", "access", "voice", "native", "trunk", "native_tagged", "translate")
-} | {name: name for name in ("general", "private", "promiscuous", "tunnel")}
-"""The keys of a switch file that say together what a port does with frames, by their names in a step."""
+_OF_FRAMES = ({FILE_KEY[name] for name in OF_FRAMES} | {*ONE_KEY}) - {"switching"}
+"""The keys of a switch file that say together what a port does with frames."""
 
 _WHOLE = frozenset({"switching", "native_tagged", "translate"})
 """Settings by which a port's keys are written whole."""
@@ -137,9 +135,9 @@ def _keys(step: SetPorts, was: Port, now: Port) -> dict[str, str | None]:
         asked |= dict(tree.items())
     whole: dict[str, str | None] = {}
     if asked.keys() & _WHOLE or asked.get("mode") == NEGOTIATED:
-        said = {k: _flow(v) for k, v in keys(now.switching).items()}
-        whole = {**dict.fromkeys(_OF_SWITCHING.values()), **said}
-        asked = {k: v for k, v in asked.items() if k not in _OF_SWITCHING and k != "switching"}
+        said = {k: inline(v) if isinstance(v, dict) else _said(v) for k, v in keys(now.switching).items()}
+        whole = {**dict.fromkeys(_OF_FRAMES), **said}
+        asked = {k: v for k, v in asked.items() if k not in OF_FRAMES}
     if unknown := asked.keys() - set(_WRITTEN):
         raise CannotEdit(f"{step.what}: '{min(FILE_KEY[k] for k in unknown)}' cannot be written into files yet")
     asked = {FILE_KEY[k]: v for k, v in asked.items()}
@@ -154,10 +152,6 @@ def _keys(step: SetPorts, was: Port, now: Port) -> dict[str, str | None]:
         made |= dict.fromkeys(("trunk", "native") if access_of(now.switching) else ("access", "voice"))
         made["stance"] = "silent"
     return {**made, **_of_other_modes(was, now), **whole}
-
-
-def _flow(value: object) -> str:
-    return dumped([value], flow=True)[1:-2] if isinstance(value, dict) else _said(value)
 
 
 def _of_other_modes(was: Port, now: Port) -> dict[str, None]:

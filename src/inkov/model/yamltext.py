@@ -52,3 +52,8 @@ def dumped(value: object, *, flow: bool | None = False, style: str | None = None
             default_style=style,
         )
     )
+
+
+def inline(value: object) -> str:
+    """Returns a value as YAML has it inside of braces."""
+    return dumped([value], flow=True)[1:-2]

@@ -344,7 +344,7 @@ def smallest(candidates: list[Key], brings: Callable[[list[Key]], bool]) -> list
     while not needed or not brings(needed):
         if not rest:
             return _by_parts(candidates, brings)
-        last = shortest(len(rest), lambda n, needed=needed, rest=rest: brings([*needed, *rest[:n]]))  # type: ignore[misc]
+        last = shortest(needed, rest, brings)
         needed, rest = [*needed, rest[last - 1]], rest[: last - 1]
     # without the last one found the others do not bring it about, as was just tried
     return _spared([key for key in candidates if key in needed], needed[:-1], brings)
@@ -362,14 +362,14 @@ def _spared(kept: list[Key], unsure: Collection[Key], brings: Callable[[list[Key
     return kept
 
 
-def shortest(count: int, brings: Callable[[int], bool]) -> int:
-    """Returns how many of the first of some differences bring an effect about, where all `count` of them do."""
+def shortest(given: list[Key], rest: list[Key], brings: Callable[[list[Key]], bool]) -> int:
+    """Returns how many of the first of `rest` bring an effect about beside those given, where all of them do."""
     low, high = 0, 1
-    while high < count and not brings(high):
-        low, high = high, min(2 * high, count)
+    while high < len(rest) and not brings([*given, *rest[:high]]):
+        low, high = high, min(2 * high, len(rest))
     while high - low > 1:
         middle = (low + high) // 2
-        low, high = (low, middle) if brings(middle) else (middle, high)
+        low, high = (low, middle) if brings([*given, *rest[:middle]]) else (middle, high)
     return high
 
 

@@ -155,17 +155,18 @@ def _usual_native(network: Network) -> Vid | None:
 
 
 def set_natives(network: Network, finding: Finding) -> Iterator[Cure]:
-    """Sets both natives of a link to what most trunks have, where no user port is in that; else one end to the other's."""
+    """Sets both natives of a link to what most trunks have, or to none where one end is in use; else one end to the other's."""
     if (link := _link(network, finding)) is None:
         return
     ends = [(ref, trunk) for ref in (link.a, link.b) if (trunk := trunk_of(network.port(ref).switching))]
     if len(ends) < 2:
         return
-    usual = _usual_native(network)
     trunks = [t for k in network.links for e in (k.a, k.b) if (t := trunk_of(network.port(e).switching)) is not None]
-    if 2 * sum(t.native is None and t.native_stated for t in trunks) > len(trunks):
+    used = any(network.live_members(t.native) for _, t in ends if t.native)
+    here, all_ = ([t.native is None and t.native_stated for t in some] for some in ([t for _, t in ends], trunks))
+    if 2 * sum(all_) > len(all_) or (used and any(here)):
         yield tuple(set_at(ref, PortChange(native=None)) for ref, trunk in ends if trunk.native is not None)
-    for native in dict.fromkeys([usual, *(trunk.native for _, trunk in ends)]):
+    for native in dict.fromkeys([_usual_native(network), *(trunk.native for _, trunk in ends)]):
         if native is not None:
             wrong = [ref for ref, trunk in ends if trunk.native != native]
             yield tuple(set_at(ref, PortChange(native=native)) for ref in wrong)

@@ -47,8 +47,8 @@ def edited(port: Port, change: PortChange) -> Port:
 def _switching(switching: Switching, change: PortChange) -> Switching:
     """Returns what a port does with frames once some settings have changed."""
     if change.switching is not KEEP:
-        switching = change.switching
-    if change.mode is not KEEP:
+        switching = change.switching  # a mode beside it says so in the words of a change file
+    elif change.mode is not KEEP:
         switching = _negotiated(switching, change) if change.mode == NEGOTIATED else _settled(switching, change)
     if change.access is not KEEP:
         switching = _access(switching, change.access)
@@ -65,27 +65,22 @@ def _switching(switching: Switching, change: PortChange) -> Switching:
 
 
 def _settled(switching: Switching, change: PortChange) -> Switching:
-    """Returns a port as what it is from now on without asking, if it negotiates."""
-    if isinstance(switching, Negotiated):
-        return switching.access if change.mode == "access" else switching.trunk
-    there, said = (Access, change.access) if change.mode == "access" else (Trunk, change.trunk)
-    if not isinstance(switching, there) and said is KEEP:
+    """Returns a port that negotiates as what it is from now on without asking."""
+    if not isinstance(switching, Negotiated):
         raise CannotChange("'mode' is of a port that negotiates, and this port is none")
-    return switching
+    return switching.access if change.mode == "access" else switching.trunk
 
 
 def _negotiated(switching: Switching, change: PortChange) -> Negotiated:
     """Returns a port that negotiates between what it is and what the change says besides."""
     if isinstance(switching, Negotiated):
         return switching
-    access, trunk = isinstance(switching, Access), isinstance(switching, Trunk)
-    for key, there, said in (("access", access, change.access), ("trunk", trunk, change.trunk)):
-        if not there and said is KEEP:
+    access = switching if isinstance(switching, Access) else Access(None)
+    trunk = switching if isinstance(switching, Trunk) else Trunk(None, ALL)
+    for key, part, said in (("access", access, change.access), ("trunk", trunk, change.trunk)):
+        if part is not switching and said is KEEP:
             raise CannotChange(f"'mode: {NEGOTIATED}' needs {key!r}, too: this port is none")
-    return Negotiated(
-        switching if isinstance(switching, Access) else Access(None),
-        switching if isinstance(switching, Trunk) else Trunk(None, ALL),
-    )
+    return Negotiated(access, trunk)
 
 
 def _access(switching: Switching, vid: Vid) -> Switching:

@@ -23,7 +23,7 @@ V = TypeVar("V")
 Written: TypeAlias = tuple[str, str | None, str | None]
 """What a step writes: a device, what of it (a port, a table), and which setting of that; None for all of them."""
 
-_ONE_SETTING = frozenset(
+OF_FRAMES = frozenset(
     [
         "switching",
         "mode",
@@ -65,7 +65,7 @@ class SetPorts:
     @property
     def writes(self) -> frozenset[Written]:
         """What it writes."""
-        names = {"switching" if name in _ONE_SETTING else name for name, _ in self.settings.items() if name != "tree"}
+        names = {"switching" if name in OF_FRAMES else name for name, _ in self.settings.items() if name != "tree"}
         names |= {"stance"} if self.settings.mode is not KEEP else set()
         tree = self.settings.tree
         names |= {f"tree {name}" for name, _ in tree.items()} if isinstance(tree, TreeChange) else set()

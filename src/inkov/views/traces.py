@@ -64,6 +64,7 @@ class TraceView:
 def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceView:
     """Returns a trace as plain data; `names` are the two ends as they were asked for."""
     there, back = _leg(trace, trace.there, names), _leg(trace, trace.back, (names[1], names[0]))
+    tied = _tied(network, trace)
     in_vain = trace.frames_alone or trace.drowned
     outcome = "stopped" if in_vain and _outcome(there, back) == "open" else _outcome(there, back)
     return TraceView(
@@ -71,9 +72,8 @@ def trace_view(network: Network, trace: Trace, names: tuple[str, str]) -> TraceV
         b=names[1],
         both=there.halt is None and back.halt is None and not in_vain,
         outcome=outcome,
-        cause=_cause(trace, names, tied=_tied(network, trace))
-        + (", as far as is known" if outcome == "cannot tell" else ""),
-        vlans=_vlans(network, trace, names),
+        cause=_cause(trace, names, tied=tied) + (", as far as is known" if outcome == "cannot tell" else ""),
+        vlans="" if tied else _vlans(network, trace, names),
         there=there,
         back=back,
     )
@@ -121,7 +121,7 @@ def _vlans(network: Network, trace: Trace, names: tuple[str, str]) -> str:
     a, b = trace.vlans
     if trace.routed or a == b or a is None or b is None or (trace.there.halt is None and trace.back.halt is None):
         return ""
-    if (trace.there.halt is not None and trace.there.halt.meant) or _tied(network, trace):
+    if trace.there.halt is not None and trace.there.halt.meant:
         return ""
     text = f"{names[0]} is in {named(network, a)} and {names[1]} in {named(network, b)}."
     devices = {g.device for v, g in trace.gateways if v == a} & {g.device for v, g in trace.gateways if v == b}

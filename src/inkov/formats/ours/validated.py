@@ -28,28 +28,25 @@ def validated(kind: type[D], data: Any, lines: Lines, reading: Reading) -> D | N
         made = kind.model_validate(data)
         return None if twins else made
     except ValidationError as exc:
-        told = (_slip(data, *one) for one in _told(kind, exc.errors(include_url=False, include_input=True), data))
-        for path, what in dict.fromkeys(told):
+        for path, what in dict.fromkeys(_told(kind, exc.errors(include_url=False, include_input=True), data)):
             reading.wrong(what, "/".join(map(str, path)), lines.near(path))
         return None
 
 
-def _slip(data: Any, path: Path, what: str) -> tuple[Path, str]:
-    """Returns what is wrong and where; of the rest of a list without quotes in braces, which YAML takes for keys, the list."""
+def _unquoted(data: Any, path: Path) -> tuple[str, str] | None:
+    """Returns the key of a list without quotes in braces, and the list, where a key is the rest of one to YAML; else None."""
     above = _follow(data, path[:-1])[1]
     keys = list(above) if isinstance(above, dict) else []
-    if not (what.startswith("unknown key") and path[-1] in keys and _is_rest(above, path[-1])):
-        return path, what
+    if path[-1] not in keys or not _is_rest(above, path[-1]):
+        return None
     first = last = keys.index(path[-1])
     while first and _is_rest(above, keys[first]):
         first -= 1
     while last < len(keys) and _is_rest(above, keys[last]):
         last += 1
     if above[keys[first]] is None or isinstance(above[keys[first]], dict | list):
-        return path, what
-    listed = ",".join(map(str, (above[keys[first]], *keys[first + 1 : last])))
-    said = f"a list with commas needs quotes inside of braces: {{{keys[first]}: '{listed}'}}"
-    return (*path[:-1], keys[first]), said
+        return None
+    return keys[first], ",".join(map(str, (above[keys[first]], *keys[first + 1 : last])))
 
 
 def _is_rest(above: dict[Any, Any], key: Any) -> bool:
@@ -88,7 +85,7 @@ def _told(kind: type[BaseModel], errors: Iterable[Any], data: Any) -> Iterator[t
     """Yields what is wrong and where; of a value that may be of several kinds, only what is wrong with the kind that it is."""
     complaints: list[_Complaint] = []
     fitting: dict[Path, set[str]] = defaultdict(set)
-    for complaint in (_complaint(kind, error) for error in errors):
+    for complaint in (_complaint(kind, error, data) for error in errors):
         for at, branch in complaint.forks:
             if _fits(branch, _follow(data, at)[1]):
                 fitting[at].add(branch)
@@ -117,7 +114,7 @@ def _follow(data: Any, path: Path) -> tuple[Path, Any]:
     return path, data
 
 
-def _complaint(kind: type[BaseModel], error: Any) -> _Complaint:
+def _complaint(kind: type[BaseModel], error: Any, data: Any) -> _Complaint:
     path: Path = ()
     forks: list[tuple[Path, str]] = []
     above: Any = None
@@ -128,6 +125,9 @@ def _complaint(kind: type[BaseModel], error: Any) -> _Complaint:
             here = next((b for b in branches if _name(b) == _label(str(step))[1]), None)
         elif step != "[key]":
             path, above, here = (*path, step), here, _below(here, step)
+    if error["type"] == "extra_forbidden" and (slip := _unquoted(data, path)):
+        says = f"a list with commas needs quotes inside of braces: {{{slip[0]}: '{slip[1]}'}}"
+        return _Complaint((*path[:-1], slip[0]), tuple(forks), says)
     return _Complaint(path, tuple(forks), _sentence(error, path, _keys(above)))
 
 

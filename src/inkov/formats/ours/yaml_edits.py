@@ -15,7 +15,7 @@ from inkov.formats.ours.switch_writer import vlan_entry
 from inkov.model.names import natural
 from inkov.model.switch import Vlan, VlanType
 from inkov.model.vlanset import Vid
-from inkov.model.yamltext import dumped
+from inkov.model.yamltext import inline
 
 Keys = Mapping[str, str | None]
 
@@ -68,7 +68,7 @@ def _path_cuts(text: str, path: tuple[str, ...], value: object) -> Iterator[Cut]
             yield from _without(pairs, {part: None}, 0)
         elif depth == len(path) - 1:
             start = inner.start_mark.index
-            yield Cut(start, _end(inner), " " * (text[start - 1] == ":") + _flow(value))
+            yield Cut(start, _end(inner), " " * (text[start - 1] == ":") + inline(value))
         node = inner
 
 
@@ -77,7 +77,7 @@ def _inserted(text: str, node: yaml.Node, path: tuple[str, ...], value: object, 
     held = value
     for part in reversed(path[1:]):
         held = {int(part) if part.isdecimal() else part: held}
-    said = f"{path[0] if path[0].isdecimal() else _scalar(path[0])}: {_flow(held)}"
+    said = f"{path[0] if path[0].isdecimal() else _scalar(path[0])}: {inline(held)}"
     if not isinstance(node, yaml.MappingNode):  # the key above has no value yet
         start = node.start_mark.index
         return Cut(start, _end(node), " " * (text[start - 1] == ":") + f"{{{said}}}")
@@ -88,11 +88,6 @@ def _inserted(text: str, node: yaml.Node, path: tuple[str, ...], value: object, 
         return Cut(len(text), len(text), ("" if text.endswith("\n") else "\n") + said + "\n")
     at = _end(node)
     return Cut(at, at, "\n" + " " * node.start_mark.column + said)
-
-
-def _flow(value: object) -> str:
-    """Returns a value as YAML has it inside of braces."""
-    return dumped([value], flow=True)[1:-2]
 
 
 def _entry_cuts(
@@ -127,7 +122,7 @@ def _quoted(text: str, *, in_flow: bool) -> str:
 
 def _scalar(text: str) -> str:
     """Returns free text as YAML has it inside of braces."""
-    return _flow(text)
+    return inline(text)
 
 
 def _end(node: yaml.Node) -> int:
@@ -181,7 +176,7 @@ def _entry_of_vlan(entry: yaml.Node, wanted: Vlan) -> Iterator[Cut]:
     """Yields what names a VLAN that is in the table, makes it active, and says its type."""
     keys = {k.value: v for k, v in entry.value} if isinstance(entry, yaml.MappingNode) else {"name": entry}
     if not wanted.active or (wanted.type is VlanType.PLAIN and "type" in keys):
-        yield Cut(entry.start_mark.index, _end(entry), ("" if entry.value else " ") + _flow(vlan_entry(wanted)))
+        yield Cut(entry.start_mark.index, _end(entry), ("" if entry.value else " ") + inline(vlan_entry(wanted)))
         return
     said = {"name": wanted.name, **({"state": "active"} if "state" in keys else {})}
     typed = _typed(wanted)
@@ -209,7 +204,7 @@ def _typed(wanted: Vlan) -> dict[str, str]:
 def _new_vlan(wanted: Vlan) -> str:
     typed = _typed(wanted)
     if not wanted.active:
-        return _flow(vlan_entry(wanted))
+        return inline(vlan_entry(wanted))
     if typed:
         return f"{{{_listed({'name': _scalar(wanted.name), **typed} if wanted.name else typed)}}}"
     return _scalar(wanted.name) if wanted.name else ""
